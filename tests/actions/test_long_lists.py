@@ -520,7 +520,14 @@ def test_a_list_is_taken_back_as_far_as_nothing_later_depends_on_it(office):
     office.act(lambda d: leaving.withdraw(d, gone["id"]))
     begun = office.act(lambda d: batches.after(d, taking_back.take_back(d, batch["id"])))
     assert begun["status"] == "taking back" and begun["progress"]["of"] == 120
-    work(office, batch["id"])
+    word_of_worker = hands.claim_one(office.sessions, batch["id"])
+    assert office.act(lambda d: taking_back.one_slice(d, batch["id"], word_of_worker))
+    assert view(office, batch["id"])["progress"]["done"] == taking_back.BACK
+    stopped = office.act(lambda d: batches.after(d, confirming.stop(d, batch["id"])))
+    assert stopped["status"] == "enrolled" and stopped["can_take_back"] > 0
+    assert not office.act(lambda d: taking_back.one_slice(d, batch["id"], word_of_worker))
+    assert view(office, batch["id"])["counts"] == stopped["counts"]
+    office.act(lambda d: taking_back.take_back(d, batch["id"]))  # seventy: few enough to be done at once
     end = view(office, batch["id"])
     assert (end["status"], end["counts"]) == ("enrolled", {"enrolled": 2, "taken back": 118})
     left = {

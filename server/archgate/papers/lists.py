@@ -74,7 +74,7 @@ def read_table(data: bytes, sheet: str = "") -> Table:
     if at is None:
         headings = [f"Column {n}" for n in range(1, max(len(cells) for _, cells in lines) + 1)]
         refuse_many(lines)
-        reading = f"{how}, no headings, {len(lines)} lines"
+        reading = f"{how}, no headings, {len(lines):,} lines"
         return Table(headings, lines, reading, odd, False, sheet, sheets)
     headings, rows = lines[at][1], lines[at + 1 :]
     while rows and not any(rows[-1][1]):
@@ -83,7 +83,7 @@ def read_table(data: bytes, sheet: str = "") -> Table:
         raise ValueError("The list has headings but no lines.")
     refuse_many(rows)
     passed = f", headings on line {lines[at][0]}" if lines[at][0] > 1 else ""
-    return Table(headings, rows, f"{how}{passed}, {len(rows)} lines", odd, True, sheet, sheets)
+    return Table(headings, rows, f"{how}{passed}, {len(rows):,} lines", odd, True, sheet, sheets)
 
 
 def refuse_many(rows: Lines) -> None:

@@ -111,7 +111,6 @@ class Batch(Base):
     confirmed_at: Mapped[datetime | None]
     begun_at: Mapped[datetime | None]
     begun_done: Mapped[int] = mapped_column(default=0)
-    stop_wanted: Mapped[bool] = mapped_column(default=False)
     worker: Mapped[str] = mapped_column(ascii_key(80), default="")
     alive_at: Mapped[datetime | None]
     note: Mapped[Prose] = mapped_column(default="")

@@ -34,9 +34,14 @@ export function isZero(amount: string): boolean {
   return Number(amount) === 0;
 }
 
-/** "1 seat", "3 seats". */
+/** "36", "14,913". */
+export function whole(n: number): string {
+  return n.toLocaleString("en-US");
+}
+
+/** "1 seat", "3 seats", "15,000 seats". */
 export function count(n: number, one: string, many = `${one}s`): string {
-  return `${n} ${n === 1 ? one : many}`;
+  return `${whole(n)} ${n === 1 ? one : many}`;
 }
 
 /** Minutes as "2 h 30 min". */

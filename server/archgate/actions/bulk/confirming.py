@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from sqlalchemy import func, select
 
-from archgate.actions.bulk import judging
+from archgate.actions.bulk import judging, taking_back
 from archgate.actions.bulk.rows import get_batch, refuse_unless, rows_done, waiting_rows
 from archgate.actions.bulk.running import SLICE, slice_now
 from archgate.actions.kernel.acts import Act
@@ -91,16 +91,21 @@ def shut_why(uow: UnitOfWork, batch: Batch) -> str:
 
 
 def begin(uow: UnitOfWork, batch: Batch, what: Act, summary: str) -> Change:
-    batch.status, batch.note, batch.stop_wanted = BatchStatus.RUNNING, "", False
+    batch.status, batch.note = BatchStatus.RUNNING, ""
     batch.begun_at, batch.begun_done = uow.now, rows_done(uow, batch)
     batch.worker, batch.alive_at = "", None
     return uow.log(what, batch.id, summary, run_id=batch.run_id)
 
 
 def stop(uow: UnitOfWork, batch_id: int) -> Change:
-    """Have a list that runs stop after the slice that is being written."""
+    """Have a list that is enrolled, or taken back, stop after the slice that is being written."""
     batch = get_batch(uow, batch_id, to_change=True)
-    refuse_unless(batch, BatchStatus.RUNNING)
+    refuse_unless(batch, BatchStatus.RUNNING, BatchStatus.TAKING_BACK)
+    if batch.status is BatchStatus.TAKING_BACK:
+        taking_back.leave_the_rest(uow, batch)
+        return uow.log(
+            Act.STOP_A_LIST, batch.id, f"Stopped taking back {batch.file_name}", run_id=batch.run_id
+        )
     batch.status, batch.note, batch.worker = BatchStatus.STOPPED, "Stopped by you.", ""
     if uow.user is not None and uow.user.id != batch.user_id:
         batch.note = f"Stopped by {uow.user.name}."

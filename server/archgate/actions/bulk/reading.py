@@ -348,7 +348,7 @@ def choose_people(uow: UnitOfWork, command: ChooseCommand) -> Batch:
         source=ListSource.PEOPLE,
         file_name=words_of(uow, command)[:200],
         file_hash="",
-        reading=f"people who are known already, {len(people)} lines",
+        reading=f"people who are known already, {len(people):,} lines",
         sheets=[],
         headings=HEADINGS,
         columns={"given": 0, "family": 1, "email": 2, "phone": 3},

@@ -51,7 +51,7 @@ def refuse_unless(batch: Batch, *states: BatchStatus) -> None:
     sentence = {
         BatchStatus.JUDGING: "This list is being judged; wait until that is done.",
         BatchStatus.RUNNING: "This list is being enrolled; stop it first.",
-        BatchStatus.TAKING_BACK: "This list is being taken back; wait until that is done.",
+        BatchStatus.TAKING_BACK: "This list is being taken back; stop that first, or wait until it is done.",
         BatchStatus.ENROLLED: "This list has been enrolled already.",
         BatchStatus.TAKEN_BACK: "This list was taken back; read it again to enroll it anew.",
         BatchStatus.STOPPED: "This list was stopped in the middle; go on with it, or take back what was enrolled.",

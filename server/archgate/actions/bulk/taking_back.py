@@ -52,7 +52,7 @@ def take_back(
         )
     uow.session.execute(update(BatchRow).where(*which).values(back=True))
     batch.status, batch.note, batch.worker, batch.alive_at = BatchStatus.TAKING_BACK, "", "", None
-    batch.begun_at, batch.begun_done, batch.stop_wanted = uow.now, wanted, False
+    batch.begun_at, batch.begun_done = uow.now, wanted
     what = "line" if wanted == 1 else "lines"
     change = uow.log(
         Act.TAKE_BACK_A_LIST, batch.id, f"Took back {wanted} {what} of {batch.file_name}", run_id=batch.run_id
@@ -87,6 +87,13 @@ def one_slice(uow: UnitOfWork, batch_id: int, worker: str) -> bool:
     take_rows_back(uow, batch, rows, change)
     batch.alive_at = system_now()
     return True
+
+
+def leave_the_rest(uow: UnitOfWork, batch: Batch) -> None:
+    """Stop taking back: the rows that are still asked for keep what they made."""
+    asked = [BatchRow.batch_id == batch.id, BatchRow.back]
+    uow.session.execute(update(BatchRow).where(*asked).values(back=False))
+    come_to_rest(uow, batch)
 
 
 def come_to_rest(uow: UnitOfWork, batch: Batch) -> None:

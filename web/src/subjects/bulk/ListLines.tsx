@@ -10,7 +10,7 @@ import { useAct } from "../../form/useAct";
 import { Loading, Row } from "../../parts/layout";
 import { type Column, LongTable } from "../../parts/LongTable";
 import { RowMenu } from "../../parts/RowMenu";
-import { isZero, money } from "../../parts/text";
+import { isZero, money, whole } from "../../parts/text";
 import { Name, NoteLine, T, type Tone } from "../../parts/words";
 import { type Batch, became, type Item } from "./batch";
 import { Fix, WhoIsMeant } from "./ListLine";
@@ -57,8 +57,11 @@ export function ListLines({
           label="Which lines"
           value={only}
           options={[
-            { value: "", text: `all lines (${batch.lines})` },
-            ...Object.entries(batch.counts).map(([name, n]) => ({ value: name, text: `${name} (${n})` })),
+            { value: "", text: `all lines (${whole(batch.lines)})` },
+            ...Object.entries(batch.counts).map(([name, n]) => ({
+              value: name,
+              text: `${name} (${whole(n)})`,
+            })),
             ...(batch.odd > 0 ? [{ value: "odd", text: `odd, but fine (${batch.odd})` }] : []),
             ...(kind ? [{ value: only, text: kind }] : []),
           ]}
@@ -117,6 +120,7 @@ function usePages(batch: Batch, only: string, q: string) {
 
 function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; on: OnLine }) {
   const judged = batch.status === "judged";
+  const verdicts = judged || batch.status === "judging";
   const canTakeBack = batch.status === "enrolled" || batch.status === "stopped";
   const [open, setOpen] = useKept<number | null>(`list-open-${batch.id}`, null);
   const { rows, waits, pages } = usePages(batch, only, q);
@@ -178,12 +182,16 @@ function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; 
         right: true,
         cell: (i) => i.currency !== "" && !isZero(i.total) && money(i.total, i.currency),
       },
-      { key: "verdict", label: judged ? "Verdict" : "What became of it", cell: verdict },
+      {
+        key: "verdict",
+        label: verdicts ? "Verdict" : "What became of it",
+        cell: verdict,
+      },
       ...(judged || canTakeBack
         ? [{ key: "acts", label: "What can be done", unseen: true, right: true, cell: acts }]
         : []),
     ],
-    [batch.numbered, batch.run_id, batch.runs.length, judged, canTakeBack, verdict, acts],
+    [batch.numbered, batch.run_id, batch.runs.length, judged, verdicts, canTakeBack, verdict, acts],
   );
   if (waits) return <Loading rows={6} />;
   return (

@@ -9,7 +9,7 @@ import { useKept } from "../../app/session";
 import { useAct } from "../../form/useAct";
 import { Crumbs, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
-import { count, day } from "../../parts/text";
+import { count, day, whole } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { P, T } from "../../parts/words";
 import { atWork, type Batch, STATES, useBatch, useBatchActs } from "./batch";
@@ -123,9 +123,9 @@ function TheList({ batch }: { batch: Batch }) {
 function enrolled(answer: Batch) {
   const waiting = answer.counts.waiting ?? 0;
   const one = answer.runs.length === 1 ? answer.runs[0]! : null;
-  const seats = one ? ` ${one.taken} of ${one.capacity} seats are taken now.` : "";
+  const seats = one ? ` ${whole(one.taken)} of ${whole(one.capacity)} seats are taken now.` : "";
   return {
-    text: `${count(answer.counts.enrolled ?? 0, "sign-up")} enrolled${waiting ? `, ${waiting} waiting` : ""}.${seats}`,
+    text: `${count(answer.counts.enrolled ?? 0, "sign-up")} enrolled${waiting ? `, ${whole(waiting)} waiting` : ""}.${seats}`,
     change: answer.change,
     link: one && <Link to={`/runs/${one.id}/roster`}>See the roster</Link>,
   };

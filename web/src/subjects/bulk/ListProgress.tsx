@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 
 import type { Schemas } from "../../app/server";
+import { whole } from "../../parts/text";
 import { P } from "../../parts/words";
 import { atWork, type Batch, STATES } from "./batch";
 
@@ -16,8 +17,8 @@ export function about(seconds: number): string {
 
 /** How far a list is, in words. */
 export function pace(p: Progress): string {
-  const parts = [`${p.done.toLocaleString("en-US")} of ${p.of.toLocaleString("en-US")} lines`];
-  if (p.per_second) parts.push(`${Math.round(p.per_second).toLocaleString("en-US")} a second`);
+  const parts = [`${whole(p.done)} of ${whole(p.of)} lines`];
+  if (p.per_second) parts.push(`${whole(Math.round(p.per_second))} a second`);
   if (p.seconds_left) parts.push(`about ${about(p.seconds_left)} left`);
   return parts.join(", ");
 }
@@ -38,7 +39,7 @@ export function ListProgress({ batch, busy, onStop }: { batch: Batch; busy: bool
         {pace(p)}
       </P>
       {batch.note && <P tone="ochre">{batch.note}</P>}
-      {batch.status === "running" && (
+      {(batch.status === "running" || batch.status === "taking back") && (
         <>
           <P tone="slate">You can leave this page; it goes on.</P>
           <Button variant="outlined" disabled={busy} onClick={onStop}>

@@ -12,9 +12,9 @@ import { useServerForm } from "../../form/useServerForm";
 import { api, ask, type Schemas } from "../../app/server";
 import { Arch } from "../../parts/Arch";
 import { Facts, Row } from "../../parts/layout";
-import { count, money } from "../../parts/text";
+import { count, money, whole } from "../../parts/text";
 import { P, T } from "../../parts/words";
-import { atWork, type Batch, type useBatchActs, useChoices } from "./batch";
+import { type Batch, type useBatchActs, useChoices } from "./batch";
 
 /** Amounts as the server says them: of one currency, or "5,040.00 USD, 90.00 EUR". */
 export function total(batch: Batch): string {
@@ -239,46 +239,53 @@ export function WhoIsTold({
   );
 }
 
+function heading(status: Batch["status"]): string {
+  if (status === "judging") return "So far";
+  if (status === "judged") return "When you confirm";
+  if (status === "running" || status === "stopped") return "What is left";
+  return status === "taking back" ? "What still stands" : "What was done";
+}
+
 /** Sign-ups, seats by run, money by rate and payer, and what else is written; before a list is confirmed and after. */
 export function WhatItDoes({ batch }: { batch: Batch }) {
-  const before = batch.status === "judged" || batch.status === "stopped" || atWork(batch.status);
+  const before = !["enrolled", "taking back", "taken back"].includes(batch.status);
   const one = batch.runs.length === 1 ? batch.runs[0]! : null;
   return (
     <section>
-      <h2>{batch.status === "judged" ? "When you confirm" : before ? "What is left" : "What was done"}</h2>
+      <h2>{heading(batch.status)}</h2>
       <Facts>
         {before && (
           <>
             <dt>Sign-ups</dt>
-            <dd>{batch.people}</dd>
+            <dd>{whole(batch.people)}</dd>
             <dt>Seats they take</dt>
-            <dd>{batch.seats}</dd>
+            <dd>{whole(batch.seats)}</dd>
           </>
         )}
         {one && (
           <>
             <dt>Seats taken {batch.status === "judged" ? "then" : "now"}</dt>
             <dd>
-              {batch.status === "judged" ? one.taken + one.seats : one.taken} of {one.capacity}
+              {whole(batch.status === "judged" ? one.taken + one.seats : one.taken)} of {whole(one.capacity)}
             </dd>
           </>
         )}
         {(before ? batch.waits : (batch.counts.waiting ?? 0)) > 0 && (
           <>
             <dt>Waiting in line</dt>
-            <dd>{before ? batch.waits : batch.counts.waiting}</dd>
+            <dd>{whole(before ? batch.waits : (batch.counts.waiting ?? 0))}</dd>
           </>
         )}
         {batch.new_people > 0 && before && (
           <>
             <dt>People added</dt>
-            <dd>{batch.new_people}</dd>
+            <dd>{whole(batch.new_people)}</dd>
           </>
         )}
         {batch.installments > 0 && before && (
           <>
             <dt>Installments</dt>
-            <dd>{batch.installments}</dd>
+            <dd>{whole(batch.installments)}</dd>
           </>
         )}
         {batch.sums.map((sum) => [
@@ -323,8 +330,8 @@ function ByRun({ batch }: { batch: Batch }) {
             <Link to={`/runs/${r.id}`}>{r.code}</Link>
           </dt>,
           <dd key={`${r.id}d`}>
-            {batch.status === "judged" ? r.taken + r.seats : r.taken} of {r.capacity}
-            {r.waits > 0 && `, ${r.waits} wait`}
+            {whole(batch.status === "judged" ? r.taken + r.seats : r.taken)} of {whole(r.capacity)}
+            {r.waits > 0 && `, ${whole(r.waits)} wait`}
           </dd>,
         ])}
       </Facts>
@@ -341,7 +348,7 @@ function ByPayer({ batch }: { batch: Batch }) {
       <Facts scrolls>
         {batch.payers.map((p) => [
           <dt key={`${p.id}${p.currency}t`}>
-            {p.name}, {p.sign_ups}
+            {p.name}, {whole(p.sign_ups)}
           </dt>,
           <dd key={`${p.id}${p.currency}d`}>{money(p.total, p.currency)}</dd>,
         ])}

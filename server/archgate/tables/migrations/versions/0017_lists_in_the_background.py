@@ -34,6 +34,7 @@ def add(table: str, name: str, kind: Kind, default: str | None = None) -> None:
 
 def upgrade() -> None:
     text, number, flag = sa.Text(), sa.BigInteger(), sa.Boolean()
+    kind: Kind
     op.alter_column("batches", "run_id", existing_type=number, nullable=True)
     for name, kind, default in (
         ("source", sa.String(40), "'file'"), ("sheet", sa.String(200), "''"), ("sheets", mysql.LONGTEXT(), "('[]')"),
@@ -42,7 +43,7 @@ def upgrade() -> None:
         ("group_name", sa.String(100), "''"), ("order_number", sa.String(100), "''"), ("contact", sa.String(200), "''"),
         ("told", mysql.LONGTEXT(), None), ("judged_after", number, None), ("judged_at", MOMENT, None),
         ("people_shown", number, None), ("total_shown", sa.String(400), "''"), ("confirmed_at", MOMENT, None),
-        ("begun_at", MOMENT, None), ("begun_done", number, "0"), ("stop_wanted", flag, "0"), ("worker", word(80), "''"), ("alive_at", MOMENT, None),
+        ("begun_at", MOMENT, None), ("begun_done", number, "0"), ("worker", word(80), "''"), ("alive_at", MOMENT, None),
         ("note", text, "('')"), ("change_key", word(32), "''"),
     ):  # fmt: skip
         add("batches", name, kind, default)
