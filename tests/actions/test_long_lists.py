@@ -15,7 +15,7 @@ from sqlalchemy import func, select, update
 from archgate.actions.across import checks
 from archgate.actions.bulk import batches, confirming, hands, reading, running, taking_back
 from archgate.actions.bulk.commands import BatchChangeCommand, ChooseCommand, DecideLinesCommand, RowFixForm
-from archgate.actions.enrolling import leaving, roster
+from archgate.actions.enrolling import leaving, roster, waitlist
 from archgate.actions.fees import terms
 from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.commands import command_of
@@ -35,7 +35,7 @@ from archgate.tables.messages import Message
 from archgate.tables.money import Entry, Posting
 from archgate.tables.people import Person, PersonNumber
 from archgate.tables.plans import Installment
-from archgate.tables.roster import Enrollment
+from archgate.tables.roster import Enrollment, RunGroup
 from conftest import LONG
 from made import DATA, MORNING, a_person, a_run, enrolled, number, roster_of, taken
 
@@ -410,6 +410,23 @@ def test_a_list_fills_several_runs_with_groups_and_keeps_numbers_and_orders(offi
         assert [x.organization_id for x in numbers] == [client["id"]]
     groups = office.read(lambda d: roster.roster(d, two["id"]))["groups"]
     assert [(g["name"], g["people"]) for g in groups] == [("Late", 1)]
+
+
+def test_a_row_that_waits_brings_its_group_order_and_contact_to_its_seat(office):
+    run, n = a_run(office, capacity=1, smallest=0), next(number)
+    first = enrolled(office, run)
+    text = "Name,Email,Group,Purchase order,Contact\n"
+    batch = a_list(office, run, text + f"Ann Berg{n},a{n}@x.org,Late,PO-7,Kim\n")
+    assert batch["counts"] == {"will wait": 1}
+    confirm(office, batch)
+    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
+    waiting = office.read(lambda d: roster.roster(d, run["id"]))["waiting"][0]
+    total = office.read(lambda d: waitlist.seat_quote(d, waiting["id"]))["total"]
+    seated = office.act(lambda d: waitlist.seat(d, waiting["id"], total))
+    with office.sessions() as s:
+        made = s.get_one(Enrollment, seated["enrollment_id"])
+        assert (made.order_number, made.contact) == ("PO-7", "Kim")
+        assert s.get_one(RunGroup, made.group_id).name == "Late"
 
 
 def test_a_list_without_a_run_needs_a_column_that_names_it(office):

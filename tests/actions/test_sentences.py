@@ -6,7 +6,7 @@ from sqlalchemy import func, select
 from archgate.actions.across import checks
 from archgate.actions.bulk import batches, carrying_out, confirming, reading, sentences
 from archgate.actions.bulk.commands import SentenceCommand, SentenceTermsCommand
-from archgate.actions.enrolling import changing, enrollments, leaving, roles, roster
+from archgate.actions.enrolling import changing, enrollments, leaving, roles, roster, waitlist
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.people import people
@@ -17,6 +17,7 @@ from archgate.core.sentences import loop_of
 from archgate.core.states import Role
 from archgate.papers.lists import read_table
 from archgate.tables.bulk import SentenceDue
+from archgate.tables.roster import Enrollment, RunGroup
 from made import a_person, a_run, enrolled, number, roster_of, taken
 
 
@@ -113,6 +114,27 @@ def test_a_full_target_puts_people_in_line_and_says_so(office):
     assert len(office.read(lambda d: roster.roster(d, target["id"]))["waiting"]) == 1
     now = of(office, made)
     assert (now["enrolled"], now["lined"]) == (2, 1)
+
+
+def test_who_is_seated_from_the_line_keeps_sentence_group_and_price_and_leaves_with_the_source(office):
+    source, target = a_run(office, capacity=20), a_run(office, capacity=1, smallest=0)
+    first = enrolled(office, target)
+    made = follow(office, source, target, group="Framers", leaves=True)
+    held = enrolled(office, source)
+    carried_out(office)
+    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
+    waiting = office.read(lambda d: roster.roster(d, target["id"]))["waiting"][0]
+    seated = office.act(lambda d: waitlist.seat(d, waiting["id"], "0.00"))
+    with office.sessions() as s:
+        mine = s.get_one(Enrollment, seated["enrollment_id"])
+        assert (mine.sentence_id, mine.total, s.get_one(RunGroup, mine.group_id).name) == (
+            made["id"],
+            0,
+            "Framers",
+        )
+    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    carried_out(office)
+    assert on(office, target) == set()
 
 
 @pytest.mark.parametrize("leaves", [True, False])

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
+from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.states import InterestStatus, LineStatus
 from archgate.documents.reader import Document
-from archgate.tables.base import Base, Key, Prose, Word, ascii_key
+from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.people import Person
 
 
 class Waiting(Base):
     """A party in line, with what it asked for. `live` is 1 while it waits or has an offer and NULL when it was seated or
-    left, as with enrollments. `offers` counts the offers made so far; the link of each carries its number.
+    left, as with enrollments. Group, purchase order and contact go along to the seat. `offers` counts the offers made so far; the link of each carries its number.
     """
 
     __tablename__ = "waiting"
@@ -32,6 +32,7 @@ class Waiting(Base):
     plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"), index=True)
     sentence_id: Mapped[int | None] = mapped_column(ForeignKey("sentences.id"), index=True)
+    group_id: Mapped[int | None] = mapped_column(ForeignKey("run_groups.id"), index=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
     status: Mapped[LineStatus]
@@ -46,6 +47,8 @@ class Waiting(Base):
     asked_time: Mapped[bool] = mapped_column(default=False)
     answers: Mapped[dict[str, str]] = mapped_column(default=dict)
     way_in: Mapped[Word]
+    order_number: Mapped[str] = mapped_column(String(100), default="")
+    contact: Mapped[Name] = mapped_column(default="")
     heads: Mapped[int]
     joined_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]

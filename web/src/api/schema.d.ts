@@ -6509,7 +6509,8 @@ export interface components {
         };
         /**
          * JoinCommand
-         * @description `head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions.
+         * @description `head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions; `group` is
+         *     the one to come into with the seat.
          */
         JoinCommand: {
             /** People */
@@ -6552,6 +6553,11 @@ export interface components {
             answers?: {
                 [key: string]: string;
             };
+            /**
+             * The group
+             * @default
+             */
+            group: string;
         };
         /**
          * KeepCommand

@@ -248,9 +248,9 @@ def put_on(
             ), seat))  # fmt: skip
         else:
             state = replace(state, waiting=(*state.waiting, 1))
-            waiting = waitlist.waiting_of(uow, resolved, person, payer, "", str(sentence.kind))
-            waiting.sentence_id = sentence.id
-            lined.append(waiting)
+            lined.append(waitlist.waiting_of(
+                uow, resolved, person, payer, "", str(sentence.kind), sentence_id=sentence.id, group_id=group,
+            ))  # fmt: skip
     made = enrollments.seat_people(uow, coming) if coming else []
     if made:
         seats.take(uow, run.id, len(made), sum(e.total for e in made), len(made))

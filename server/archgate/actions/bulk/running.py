@@ -205,7 +205,7 @@ def write(work: Slice, change: Change) -> None:
     for run_id in sorted({*come, *wait}):
         run = work.judging.on[run_id].run
         seat_rows(work, run, come.get(run_id, []), groups, change)
-        line_up_rows(work, run, wait.get(run_id, []), change)
+        line_up_rows(work, run, wait.get(run_id, []), groups, change)
         ids = [person.id for _, _, person, _ in [*come.get(run_id, []), *wait.get(run_id, [])]]
         parties.leave_interest_all(uow, run, ids)
 
@@ -266,11 +266,10 @@ def seat_rows(
     for (_, judged, person, _), owner in zip(rows, owners, strict=True):
         row, priced = judged.row, on.price(judged.row, judged.rate or "")
         assert not isinstance(priced, list)
+        group, order, contact = said_of(work, run, row, groups)
         coming = enrollments.Coming(
             priced[0], priced[1], person, accounts[owner], "list", row.remarks, batch.id,
-            group_id=groups.of(run.id, row.group or batch.group_name),
-            order_number=(row.order or batch.order_number)[:100],
-            contact=(row.contact or batch.contact)[:200],
+            group_id=group, order_number=order, contact=contact,
         )  # fmt: skip
         seated.append((coming, judged.seat))
     made = enrollments.seat_people(uow, seated)
@@ -284,6 +283,13 @@ def seat_rows(
         telling.queue_letters(uow, change, made, run)
 
 
+def said_of(work: Slice, run: Run, row: verdicts.Row, groups: Groups) -> tuple[int | None, str, str]:
+    """Group, purchase order and contact of a row, or those of the whole list."""
+    batch = work.batch
+    group = groups.of(run.id, row.group or batch.group_name)
+    return group, (row.order or batch.order_number)[:100], (row.contact or batch.contact)[:200]
+
+
 def told_of(uow: UnitOfWork, batch: Batch, run: Run) -> list[Told]:
     return telling.told_of(uow, run, None if batch.told is None else [Told(t) for t in batch.told])
 
@@ -293,7 +299,11 @@ def owner_of(run: Run, judged: verdicts.Judged, person: Person) -> str:
 
 
 def line_up_rows(
-    work: Slice, run: Run, rows: Sequence[tuple[Line, verdicts.Judged, Person, bool]], change: Change
+    work: Slice,
+    run: Run,
+    rows: Sequence[tuple[Line, verdicts.Judged, Person, bool]],
+    groups: Groups,
+    change: Change,
 ) -> None:
     """Put the rows in line for which their run has no seat."""
     if not rows:
@@ -305,8 +315,11 @@ def line_up_rows(
     for (_, judged, person, _), owner in zip(rows, owners, strict=True):
         priced = on.price(judged.row, judged.rate or "")
         assert not isinstance(priced, list)
-        note = judged.row.remarks[:5000]
-        made.append(waitlist.waiting_of(uow, priced[0], person, accounts[owner], note, "list", batch.id))
+        group, order, contact = said_of(work, run, judged.row, groups)
+        made.append(waitlist.waiting_of(
+            uow, priced[0], person, accounts[owner], judged.row.remarks[:5000], "list", batch.id,
+            group_id=group, order_number=order, contact=contact,
+        ))  # fmt: skip
     put(uow, made)
     for (line, judged, person, new), waiting in zip(rows, made, strict=True):
         said = f"{'Added' if new else 'Known'}; {judged.why.partition('; ')[2] or 'waits in line.'}"

@@ -52,7 +52,8 @@ class EnrollCommand(Ask):
 
 
 class JoinCommand(Ask):
-    """`head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions."""
+    """`head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions; `group` is
+    the one to come into with the seat."""
 
     run_id: Id
     person_id: Id
@@ -63,6 +64,7 @@ class JoinCommand(Ask):
     exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     head_start: Annotated[int, Field(strict=True, ge=-100, le=100)] = 0
     answers: dict[str, str] = Field(default_factory=dict)
+    group: Annotated[Line, Field(max_length=100)] = Field("", title="The group")
 
 
 class ChangedAsk(Command):

@@ -81,8 +81,9 @@ def move(
     quotes.refuse_missing_details(uow, resolved, priced.total, person, account.organization_id)
     total = command.total or format_amount(priced.total, priced.currency)
     coming = enrollments.Coming(
-        resolved, priced, person, account, "transfer", enrollment.note, others=tuple(named)
-    )
+        resolved, priced, person, account, "transfer", enrollment.note, others=tuple(named),
+        order_number=enrollment.order_number, contact=enrollment.contact,
+    )  # fmt: skip
     new, seat = enrollments.seat_at_price(uow, coming, seats.seats_of(uow, there), total)
     new.came_from_id = enrollment.id
     uow.session.flush()

@@ -8,6 +8,7 @@ from datetime import time
 
 from archgate.actions.enrolling import enrollments, leaving
 from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.enrolling.groups import Groups
 from archgate.actions.enrolling.line_views import LeftView, LinedView
 from archgate.actions.enrolling.views import EnrolledView
 from archgate.actions.fees import quotes
@@ -60,7 +61,10 @@ def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
         enrollments.payer_owner(uow, run, person, organization_id, command.payer_person_id),
         run.currency,
     )
-    row = line_up(uow, resolved, person, payer, command.note, "desk")
+    group_id = Groups(uow).of(run.id, command.group)
+    row = waiting_of(uow, resolved, person, payer, command.note, "desk", group_id=group_id)
+    uow.session.add(row)
+    uow.session.flush()
     parties.leave_interest(uow, run, person.id)
     if special.received_on:
         row.joined_at = moment_of(special.received_on, time(12), uow.zone)
@@ -90,15 +94,6 @@ def read_answers(questions: list[str], given: Mapping[str, str] | None) -> dict[
     return {q: a.strip() for q, a in answers.items() if a.strip()}
 
 
-def line_up(
-    uow: UnitOfWork, resolved: quotes.ResolvedAsk, person: Person, payer: Account, note: str, way_in: str
-) -> Waiting:
-    row = waiting_of(uow, resolved, person, payer, note, way_in)
-    uow.session.add(row)
-    uow.session.flush()
-    return row
-
-
 def waiting_of(
     uow: UnitOfWork,
     resolved: quotes.ResolvedAsk,
@@ -107,8 +102,12 @@ def waiting_of(
     note: str,
     way_in: str,
     batch_id: int | None = None,
+    sentence_id: int | None = None,
+    group_id: int | None = None,
+    order_number: str = "",
+    contact: str = "",
 ) -> Waiting:
-    """A place in line, not yet written."""
+    """A place in line, not yet written. Group, purchase order and contact are kept for the seat."""
     return Waiting(
         run_id=resolved.run.id,
         person_id=person.id,
@@ -116,6 +115,10 @@ def waiting_of(
         rate_id=resolved.heads[0].id,
         plan_id=resolved.plan.id,
         batch_id=batch_id,
+        sentence_id=sentence_id,
+        group_id=group_id,
+        order_number=order_number,
+        contact=contact,
         user_id=uow.user_id,
         status=LineStatus.WAITING,
         way_in=way_in,
@@ -218,7 +221,10 @@ def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> tuple[Enrol
     quotes.refuse_full(uow, resolved)
     payer = uow.session.get_one(Account, row.payer_id)
     priced = quotes.priced(uow, resolved)
-    coming = enrollments.Coming(resolved, priced, row.person, payer, "waitlist", row.note, row.batch_id)
+    coming = enrollments.Coming(
+        resolved, priced, row.person, payer, "waitlist", row.note, row.batch_id,
+        group_id=row.group_id, sentence_id=row.sentence_id, order_number=row.order_number, contact=row.contact,
+    )  # fmt: skip
     enrollment, seat = enrollments.seat_at_price(
         uow, coming, replace(state, waiting=()), total, group_of(uow, run, row)
     )

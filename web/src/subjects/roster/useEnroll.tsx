@@ -21,6 +21,7 @@ function common({ call, quote, run }: Asked) {
     note: call.note,
     received_on: call.received || null,
     exception: call.exception.trim(),
+    group: call.group.trim(),
     ...(call.mixed || call.agreed ? {} : { rate_id: quote.rate_id }),
   };
 }
@@ -50,7 +51,6 @@ async function seat(asked: Asked, total: string): Promise<Written> {
         hold: call.hold,
         told: call.told,
         held_place_id: call.heldId,
-        group: call.group.trim(),
       },
     }),
   );

@@ -82,8 +82,12 @@ def upgrade() -> None:
     op.create_index("ix_messages_enrollment_id", "messages", ["enrollment_id"])
     op.create_foreign_key("fk_messages_enrollment_id", "messages", "enrollments", ["enrollment_id"], ["id"])
     add("people", "removed_at", MOMENT)
-    add("enrollments", "order_number", sa.String(100), "''")
-    add("enrollments", "contact", sa.String(200), "''")
+    for table in ("enrollments", "waiting"):
+        add(table, "order_number", sa.String(100), "''")
+        add(table, "contact", sa.String(200), "''")
+    add("waiting", "group_id", number)
+    op.create_index("ix_waiting_group_id", "waiting", ["group_id"])
+    op.create_foreign_key("fk_waiting_group_id", "waiting", "run_groups", ["group_id"], ["id"])
     keep_reports()
     op.drop_column("batches", "report")
 
