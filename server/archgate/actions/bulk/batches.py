@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy import ColumnElement, Row, func, or_, select
 
 from archgate.actions.bulk import confirming, judging
-from archgate.actions.bulk.rows import GOING, MADE, filter_of, get_batch
+from archgate.actions.bulk.rows import AT_WORK, GOING, MADE, filter_of, get_batch
 from archgate.actions.bulk.sums import (
     Many,
     counts_of,
@@ -131,7 +131,7 @@ def after(uow: UnitOfWork, done: Batch | Change) -> BatchOut:
 
 
 def totals_of(uow: UnitOfWork, found: Iterable[Many]) -> str:
-    """What lines come to together, as `running.sums_shown` says it."""
+    """What lines come to together, as `confirming.sums_shown` says it."""
     totals = Counter[str]()
     for m in found:
         totals[m.currency] += m.total
@@ -304,7 +304,6 @@ def lines_of(uow: UnitOfWork, batches: Iterable[Row[Batch, str, str | None]]) ->
     )
     for number, outcome, many in uow.session.execute(query):
         counted.setdefault(number, {})[outcome or ""] = int(many)
-    at_work = (BatchStatus.RUNNING, BatchStatus.JUDGING, BatchStatus.TAKING_BACK, BatchStatus.STOPPED)
     return [
         BatchLine(
             id=b.id,
@@ -322,7 +321,9 @@ def lines_of(uow: UnitOfWork, batches: Iterable[Row[Batch, str, str | None]]) ->
             waiting=counted.get(b.id, {}).get(LineOutcome.WAITING, 0),
             not_enrolled=counted.get(b.id, {}).get(LineOutcome.NOT_ENROLLED, 0),
             taken_back=counted.get(b.id, {}).get(LineOutcome.TAKEN_BACK, 0),
-            progress=progress_of(uow, b, counts_of(summed_up(uow, b))) if b.status in at_work else None,
+            progress=progress_of(uow, b, counts_of(summed_up(uow, b)))
+            if b.status in (*AT_WORK, BatchStatus.STOPPED)
+            else None,
         )
         for b, name, code in found
     ]
@@ -354,7 +355,7 @@ def at_work(uow: UnitOfWork) -> Running:
         select(Batch, User.name, Run.code)
         .join(User, User.id == Batch.user_id)
         .outerjoin(Run, Run.id == Batch.run_id)
-        .where(Batch.status.in_((BatchStatus.RUNNING, BatchStatus.JUDGING, BatchStatus.TAKING_BACK)))
+        .where(Batch.status.in_(AT_WORK))
         .order_by(Batch.id)
         .limit(5)
     )

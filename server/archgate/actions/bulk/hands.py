@@ -11,12 +11,12 @@ from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import partial
 
-from sqlalchemy import or_, select, update
+from sqlalchemy import ColumnElement, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.bulk import running, taking_back
 from archgate.actions.bulk.judging import KEEP_VERDICTS, Judging, facts_of, lines_after
-from archgate.actions.bulk.rows import get_batch
+from archgate.actions.bulk.rows import AT_WORK, in_hand
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act
@@ -28,16 +28,17 @@ from archgate.tables.bulk import Batch
 from archgate.tables.courses import Center
 
 LOST = timedelta(seconds=20)
-AT_WORK = (BatchStatus.JUDGING, BatchStatus.RUNNING, BatchStatus.TAKING_BACK)
 
 
 def claim(sessions: sessionmaker[Session]) -> list[tuple[int, str]]:
     """Take the lists that are to be worked on and that nobody has in hand; each with the word by which it is ours."""
-    now = system_now()
-    free = (Batch.status.in_(AT_WORK), or_(Batch.alive_at.is_(None), Batch.alive_at < now - LOST))
     with sessions() as session:
-        waiting = session.scalars(select(Batch.id).where(*free)).all()
+        waiting = session.scalars(select(Batch.id).where(*in_no_hand(system_now()))).all()
     return [(number, word) for number in waiting if (word := claim_one(sessions, number))]
+
+
+def in_no_hand(now: datetime) -> tuple[ColumnElement[bool], ...]:
+    return (Batch.status.in_(AT_WORK), or_(Batch.alive_at.is_(None), Batch.alive_at < now - LOST))
 
 
 def claim_one(sessions: sessionmaker[Session], batch_id: int) -> str:
@@ -45,13 +46,7 @@ def claim_one(sessions: sessionmaker[Session], batch_id: int) -> str:
     now, word = system_now(), secrets.token_hex(12)
     with sessions.begin() as session:
         taken = session.execute(
-            update(Batch)
-            .where(
-                Batch.id == batch_id,
-                Batch.status.in_(AT_WORK),
-                or_(Batch.alive_at.is_(None), Batch.alive_at < now - LOST),
-            )
-            .values(worker=word, alive_at=now)
+            update(Batch).where(Batch.id == batch_id, *in_no_hand(now)).values(worker=word, alive_at=now)
         )
         return word if taken.rowcount else ""  # type: ignore[attr-defined]
 
@@ -127,8 +122,8 @@ def judge_in_slices(
 
 
 def judging_done(uow: UnitOfWork, batch_id: int, worker: str, newest: int) -> None:
-    batch = get_batch(uow, batch_id, to_change=True)
-    if batch.status is BatchStatus.JUDGING and batch.worker == worker:
+    batch = in_hand(uow, batch_id, worker, BatchStatus.JUDGING)
+    if batch is not None:
         batch.status, batch.judged_after, batch.judged_at, batch.worker = (
             BatchStatus.JUDGED,
             newest,

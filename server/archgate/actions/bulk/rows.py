@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 
 from sqlalchemy import ColumnElement, func, select
 
@@ -16,6 +17,7 @@ from archgate.tables.bulk import Batch, BatchRow
 ODD = "odd"
 KIND = "kind:"
 GOING = (Verdict.WILL_ENROLL, Verdict.WILL_WAIT)
+AT_WORK = (BatchStatus.JUDGING, BatchStatus.RUNNING, BatchStatus.TAKING_BACK)
 MADE = (LineOutcome.ENROLLED, LineOutcome.WAITING)  # what can be taken back
 
 
@@ -42,6 +44,17 @@ def get_batch(uow: UnitOfWork, batch_id: int, to_change: bool = False) -> Batch:
     if batch is None:
         raise not_found("This list")
     return batch
+
+
+def in_hand(uow: UnitOfWork, batch_id: int, worker: str, status: BatchStatus) -> Batch | None:
+    """A list under its own row's lock, if a worker still has it in hand for this."""
+    batch = get_batch(uow, batch_id, to_change=True)
+    return batch if batch.status is status and batch.worker == worker else None
+
+
+def only_run(rows: Sequence[BatchRow]) -> int | None:
+    runs = {r.run_id for r in rows}
+    return next(iter(runs)) if len(runs) == 1 else None
 
 
 def refuse_unless(batch: Batch, *states: BatchStatus) -> None:

@@ -1,4 +1,4 @@
-"""Lists on their way onto runs: confirmed, enrolled slice by slice, stopped, gone on with.
+"""Lists on their way onto runs: enrolled slice by slice.
 
 Each slice is one transaction that takes and gives back the seat rows of its runs; what became of its rows is written in it.
 So whatever ends in the middle (a worker, the server, the database) is gone on with where it stands, and nobody is lost or
@@ -7,14 +7,15 @@ enrolled twice. A list is in the hands of one worker at a time, who proves it in
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.bulk.judging import Judging, Line
-from archgate.actions.bulk.rows import GOING, get_batch, outcomes_of
+from archgate.actions.bulk.on_runs import Priced
+from archgate.actions.bulk.rows import GOING, in_hand, only_run, outcomes_of
 from archgate.actions.enrolling import enrollments, telling, waitlist
 from archgate.actions.enrolling.groups import Groups
 from archgate.actions.kernel import lookups
@@ -31,6 +32,7 @@ from archgate.core.states import BatchStatus, LineOutcome, RowKind, Told, Verdic
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
+from archgate.tables.money import Account
 from archgate.tables.people import Person, PersonNumber
 from archgate.tables.roster import Enrollment
 
@@ -90,8 +92,8 @@ def slice_now(uow: UnitOfWork, batch: Batch, change: Change) -> None:
 
 def one_slice(uow: UnitOfWork, batch_id: int, worker: str, size: int = SLICE) -> bool:
     """Enroll the next rows of a list; False when there is nothing left to do, or it is no longer this worker's."""
-    batch = get_batch(uow, batch_id, to_change=True)
-    if batch.status != BatchStatus.RUNNING or batch.worker != worker:
+    batch = in_hand(uow, batch_id, worker, BatchStatus.RUNNING)
+    if batch is None:
         return False
     rows = next_rows(uow, batch, size)
     if not rows:
@@ -107,15 +109,10 @@ def one_slice(uow: UnitOfWork, batch_id: int, worker: str, size: int = SLICE) ->
     return True
 
 
-def only_run(rows: Sequence[BatchRow]) -> int | None:
-    runs = {r.run_id for r in rows}
-    return next(iter(runs)) if len(runs) == 1 else None
-
-
 def stand(uow: UnitOfWork, batch_id: int, worker: str, why: str) -> None:
     """Leave a list where it stands, with the reason."""
-    batch = get_batch(uow, batch_id, to_change=True)
-    if batch.status != BatchStatus.RUNNING or batch.worker != worker:
+    batch = in_hand(uow, batch_id, worker, BatchStatus.RUNNING)
+    if batch is None:
         return
     batch.status, batch.note, batch.worker = BatchStatus.STOPPED, why[:2000], ""
     uow.log(Act.STOP_A_LIST, batch.id, f"{batch.file_name} stands: {why}"[:2000], run_id=batch.run_id)
@@ -123,8 +120,8 @@ def stand(uow: UnitOfWork, batch_id: int, worker: str, why: str) -> None:
 
 def not_enrolled(uow: UnitOfWork, batch_id: int, worker: str, why: str) -> None:
     """Pass over the next row of a list, which cannot be enrolled after all, with the reason."""
-    batch = get_batch(uow, batch_id, to_change=True)
-    if batch.status != BatchStatus.RUNNING or batch.worker != worker:
+    batch = in_hand(uow, batch_id, worker, BatchStatus.RUNNING)
+    if batch is None:
         return
     for row in next_rows(uow, batch, 1):
         row.outcome, row.said = LineOutcome.NOT_ENROLLED, why
@@ -259,16 +256,12 @@ def seat_rows(
     """Seat the rows that come onto one run."""
     if not rows:
         return
-    uow, batch, on = work.uow, work.batch, work.judging.on[run.id]
-    owners = [owner_of(run, judged, person) for _, judged, person, _ in rows]
-    accounts = money.accounts_of(uow, owners, run.currency)
+    uow, batch = work.uow, work.batch
     seated = []
-    for (_, judged, person, _), owner in zip(rows, owners, strict=True):
-        row, priced = judged.row, on.price(judged.row, judged.rate or "")
-        assert not isinstance(priced, list)
-        group, order, contact = said_of(work, run, row, groups)
+    for judged, person, asked, account, (group, order, contact) in asked_of(work, run, rows, groups):
+        resolved, priced = asked
         coming = enrollments.Coming(
-            priced[0], priced[1], person, accounts[owner], "list", row.remarks, batch.id,
+            resolved, priced, person, account, "list", judged.row.remarks, batch.id,
             group_id=group, order_number=order, contact=contact,
         )  # fmt: skip
         seated.append((coming, judged.seat))
@@ -283,11 +276,20 @@ def seat_rows(
         telling.queue_letters(uow, change, made, run)
 
 
-def said_of(work: Slice, run: Run, row: verdicts.Row, groups: Groups) -> tuple[int | None, str, str]:
-    """Group, purchase order and contact of a row, or those of the whole list."""
-    batch = work.batch
-    group = groups.of(run.id, row.group or batch.group_name)
-    return group, (row.order or batch.order_number)[:100], (row.contact or batch.contact)[:200]
+def asked_of(
+    work: Slice, run: Run, rows: Sequence[tuple[Line, verdicts.Judged, Person, bool]], groups: Groups
+) -> Iterator[tuple[verdicts.Judged, Person, Priced, Account, tuple[int | None, str, str]]]:
+    """Of rows that come onto one run: who, what at which price, who pays, and group, purchase order and contact of the row, or
+    those of the whole list."""
+    batch, on = work.batch, work.judging.on[run.id]
+    owners = [owner_of(run, judged, person) for _, judged, person, _ in rows]
+    accounts = money.accounts_of(work.uow, owners, run.currency)
+    for (_, judged, person, _), owner in zip(rows, owners, strict=True):
+        row, priced = judged.row, on.price(judged.row, judged.rate or "")
+        assert not isinstance(priced, list)
+        group = groups.of(run.id, row.group or batch.group_name)
+        said = (group, (row.order or batch.order_number)[:100], (row.contact or batch.contact)[:200])
+        yield judged, person, priced, accounts[owner], said
 
 
 def told_of(uow: UnitOfWork, batch: Batch, run: Run) -> list[Told]:
@@ -308,18 +310,14 @@ def line_up_rows(
     """Put the rows in line for which their run has no seat."""
     if not rows:
         return
-    uow, batch, on = work.uow, work.batch, work.judging.on[run.id]
-    owners = [owner_of(run, judged, person) for _, judged, person, _ in rows]
-    accounts = money.accounts_of(uow, owners, run.currency)
-    made = []
-    for (_, judged, person, _), owner in zip(rows, owners, strict=True):
-        priced = on.price(judged.row, judged.rate or "")
-        assert not isinstance(priced, list)
-        group, order, contact = said_of(work, run, judged.row, groups)
-        made.append(waitlist.waiting_of(
-            uow, priced[0], person, accounts[owner], judged.row.remarks[:5000], "list", batch.id,
+    uow, batch = work.uow, work.batch
+    made = [
+        waitlist.waiting_of(
+            uow, asked[0], person, account, judged.row.remarks[:5000], "list", batch.id,
             group_id=group, order_number=order, contact=contact,
-        ))  # fmt: skip
+        )
+        for judged, person, asked, account, (group, order, contact) in asked_of(work, run, rows, groups)
+    ]  # fmt: skip
     put(uow, made)
     for (line, judged, person, new), waiting in zip(rows, made, strict=True):
         said = f"{'Added' if new else 'Known'}; {judged.why.partition('; ')[2] or 'waits in line.'}"

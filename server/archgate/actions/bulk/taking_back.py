@@ -10,7 +10,16 @@ from collections.abc import Collection, Sequence
 
 from sqlalchemy import BindParameter, bindparam, func, select, update
 
-from archgate.actions.bulk.rows import MADE, filter_of, get_batch, outcomes_of, refuse_unless, waiting_rows
+from archgate.actions.bulk.rows import (
+    MADE,
+    filter_of,
+    get_batch,
+    in_hand,
+    only_run,
+    outcomes_of,
+    refuse_unless,
+    waiting_rows,
+)
 from archgate.actions.bulk.running import SLICE
 from archgate.actions.enrolling import leaving
 from archgate.actions.kernel.acts import Act
@@ -71,19 +80,17 @@ def next_back(uow: UnitOfWork, batch: Batch, size: int) -> list[BatchRow]:
 
 def one_slice(uow: UnitOfWork, batch_id: int, worker: str) -> bool:
     """Take the next rows back; False when there is nothing left to do, or it is no longer this worker's."""
-    batch = get_batch(uow, batch_id, to_change=True)
-    if batch.status != BatchStatus.TAKING_BACK or batch.worker != worker:
+    batch = in_hand(uow, batch_id, worker, BatchStatus.TAKING_BACK)
+    if batch is None:
         return False
     rows = next_back(uow, batch, BACK)
     if not rows:
         come_to_rest(uow, batch)
         return False
     lines = f"{rows[-1].line} to {rows[0].line}"
-    runs = {r.run_id for r in rows}
     change = uow.log(
-        Act.TAKE_BACK_LINES, batch.id, f"Took back lines {lines} of {batch.file_name}",
-        run_id=next(iter(runs)) if len(runs) == 1 else None,
-    )  # fmt: skip
+        Act.TAKE_BACK_LINES, batch.id, f"Took back lines {lines} of {batch.file_name}", run_id=only_run(rows)
+    )
     take_rows_back(uow, batch, rows, change)
     batch.alive_at = system_now()
     return True

@@ -93,9 +93,24 @@ def write_all(
     meeting_id: int | None = None,
 ) -> int:
     """Write to many people at once, as a change nobody was told of yet; how many have an email and are written to."""
-    keyed = {key_of(change, to, meeting_id): (to, letter) for to, letter in letters if to.email}
+    rows: list[tuple[Addressee, dict[str, object]]] = [
+        (to, {"meeting_id": meeting_id, "subject": letter.subject[:200], "body": letter.text})
+        for to, letter in letters
+    ]
+    return put_in_line(uow, change, rows, run_id, meeting_id)
+
+
+def put_in_line(
+    uow: UnitOfWork,
+    change: Change,
+    letters: Sequence[tuple[Addressee, dict[str, object]]],
+    run_id: int,
+    meeting_id: int | None = None,
+) -> int:
+    """Messages to those who have an email, with what else is kept of each, by one statement; how many."""
+    keyed = {key_of(change, to, meeting_id): (to, facts) for to, facts in letters if to.email}
     about: list[tuple[str, Document]] = [
-        (key, {"about": f"{to.name}: {letter.subject}"}) for key, (to, letter) in keyed.items()
+        (key, {"about": f"{to.name}: {facts['subject']}"}) for key, (to, facts) in keyed.items()
     ]
     ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
     rows = [
@@ -103,17 +118,16 @@ def write_all(
             "job_id": ids[key],
             "person_id": to.person_id,
             "run_id": run_id,
-            "meeting_id": meeting_id,
             "to_name": to.name[:200],
             "to_email": to.email,
-            "subject": letter.subject[:200],
-            "body": letter.text,
             "made_at": uow.now,
+            **facts,
         }
-        for key, (to, letter) in keyed.items()
+        for key, (to, facts) in keyed.items()
     ]
     if rows:
-        uow.session.execute(insert(Message), rows)
+        uow.session.flush()
+        uow.session.connection().execute(insert(Message), rows)
     return len(rows)
 
 
@@ -131,29 +145,11 @@ def queue_all(
 ) -> int:
     """Put letters of one occasion in line, each by the enrollment it is of; they are put into words when they are sent. How many
     have an email and are written to."""
-    keyed = {key_of(change, to): (to, number) for to, number in letters if to.email}
-    about: list[tuple[str, Document]] = [
-        (key, {"about": f"{to.name}: {subject}"}) for key, (to, _) in keyed.items()
+    rows: list[tuple[Addressee, dict[str, object]]] = [
+        (to, {"enrollment_id": number, "occasion": occasion, "subject": subject[:200], "body": ""})
+        for to, number in letters
     ]
-    ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
-    rows = [
-        {
-            "job_id": ids[key],
-            "person_id": to.person_id,
-            "run_id": run_id,
-            "enrollment_id": number,
-            "occasion": occasion,
-            "to_name": to.name[:200],
-            "to_email": to.email,
-            "subject": subject[:200],
-            "body": "",
-            "made_at": uow.now,
-        }
-        for key, (to, number) in keyed.items()
-    ]
-    if rows:
-        uow.session.connection().execute(insert(Message), rows)
-    return len(rows)
+    return put_in_line(uow, change, rows, run_id)
 
 
 def letter_in(uow: UnitOfWork, message: Message) -> Letter:
