@@ -113,8 +113,8 @@ def stop(uow: UnitOfWork, batch_id: int) -> Change:
 
 
 def resume(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown: str) -> Change:
-    """Go on with a list that was stopped. What is left is judged anew first where terms have changed, as it was confirmed at
-    the price of that moment; what is shown must still be so."""
+    """Go on with a list that was stopped, at the prices of now: what is shown must still be so, and where a line comes to another
+    sum the list stands again and says so."""
     batch = get_batch(uow, batch_id, to_change=True)
     refuse_unless(batch, BatchStatus.STOPPED)
     number, total = sums_shown(uow, batch)
