@@ -288,15 +288,19 @@ def start_worker(url: str) -> subprocess.Popen[bytes]:
 
 def announce(server: OwnServer, port: int) -> None:
     from archgate.demo.center import PASSWORD
+    from archgate.demo.offerings import TEACHERS
     from archgate.demo.rosters import LEARNER
     from archgate.demo.script import USERS
     from archgate.demo.sign_ups import somebody
+    from archgate.demo.teaching import TEACHES
 
     address = f"http://127.0.0.1:{port}/"
     server.say_where(address)
     lines = [f"Arch Gate is running: {address}", "", "Sign in as"]
     lines += [f"  {email:<30} {role:<14} password: {PASSWORD}" for email, _, role in USERS]
     lines += [f"  {somebody(LEARNER)[2]!s:<30} {'learner, at':<14} {address}own, with the same password"]
+    email = next(str(t["email"]) for t in TEACHERS if t["name"] == TEACHES)
+    lines += [f"  {email:<30} {'instructor, at':<14} {address}own/teaching, with the same password"]
     lines += ["", "Ctrl-C stops it; what you do is kept until ./archgate demo --fresh."]
     print("\n".join(lines), flush=True)
 

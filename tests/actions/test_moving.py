@@ -11,7 +11,9 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import lifecycle, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.schedule import places
-from archgate.actions.schedule.commands import ClosureCommand, InstructorCommand
+from archgate.actions.schedule.commands import ClosureCommand
+from archgate.actions.teaching import instructors
+from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.faults import Refused
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
@@ -285,7 +287,7 @@ def test_people_on_a_run_off_sale_are_told_like_any_others(office):
 def test_a_letter_says_what_changed_to_whom_it_concerns_and_none_goes_for_nothing(office):
     n = next(number)
     old, new = (
-        office.act(lambda d, w=w: places.save_instructor(d, None, command_of(InstructorCommand, {"name": f"{w} Teacher{n}", "email": f"{w}{n}@example.org"})))["name"]
+        office.act(lambda d, w=w: instructors.save(d, None, command_of(InstructorCommand, {"name": f"{w} Teacher{n}", "email": f"{w}{n}@example.org"})))["name"]
         for w in ("Old", "New")
     )  # fmt: skip
     run = a_run(office, instructor=old)

@@ -16,7 +16,9 @@ from archgate.actions.money.commands import PayerCommand
 from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import NoteCommand, OrganizationCommand, PersonCommand, PersonPatch
 from archgate.actions.schedule import places
-from archgate.actions.schedule.commands import InstructorCommand, PlaceCommand
+from archgate.actions.schedule.commands import PlaceCommand
+from archgate.actions.teaching import instructors
+from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.faults import Refused
 from made import a_person, a_run, enrolled, number
 
@@ -261,7 +263,7 @@ def test_the_one_field_finds_everything_that_has_a_name(office):
         lambda d: places.save_place(d, None, command_of(PlaceCommand, {"name": f"Keystone hall {n}"}))
     )
     teacher = office.act(
-        lambda d: places.save_instructor(d, None, command_of(InstructorCommand, {"name": f"K. Keystone{n}"}))
+        lambda d: instructors.save(d, None, command_of(InstructorCommand, {"name": f"K. Keystone{n}"}))
     )
     code = office.act(
         lambda d: codes.make_code(d, command_of(CodeCommand, {"code": f"KEYSTONE{n}", "percent": "5"}))

@@ -6,11 +6,15 @@ import anyio
 import pytest
 from fastapi.testclient import TestClient
 
+from api.test_own_teaching import RIGHTS, a_teacher, own_browser
 from archgate.actions.access import staff
+from archgate.actions.kernel.commands import command_of
+from archgate.actions.teaching import settings
+from archgate.actions.teaching.commands import RulesCommand
 from archgate.app import create_app, routes_of
 from archgate.settings import ROOT, Settings
 from archgate.tables.access import UserSession
-from made import PASSWORD, at_once, number
+from made import PASSWORD, a_person, at_once, number
 
 OPEN_TO_ALL = {
     ("POST", "/api/v1/session"),
@@ -23,6 +27,11 @@ OPEN_TO_ALL = {
     ("POST", "/api/v1/own/session"),
     ("DELETE", "/api/v1/own/session"),
     ("POST", "/api/v1/own/new-link"),
+    ("GET", "/api/v1/evaluate/{token}"),  # the link of a letter
+    ("GET", "/api/v1/evaluate/{token}/{instructor_id}.jpg"),
+    ("POST", "/api/v1/evaluate/{token}"),
+    ("GET", "/api/v1/apply"),  # anybody may apply while applications are open
+    ("POST", "/api/v1/apply"),
     ("GET", "/api/v1/calendars/{token}.ics"),  # the address itself is the secret
 }
 EMAIL = "coordinator@example.org"
@@ -130,24 +139,65 @@ def test_an_ended_session_is_no_session(app, sessions):
     assert (answer.status_code, answer.json()["type"]) == (401, "urn:archgate:problem:signed-out")
 
 
-def test_every_endpoint_is_closed_to_strangers_and_names_the_act_it_needs(stranger, clerk):
-    """The walk: every endpoint as nobody and as each role. What is open to all is listed here by name."""
+OWN_TEACHING = "/api/v1/own/teaching"  # by the session of an own page of somebody who teaches
+
+
+def asked(client, method, full):
+    return client.request(method, re.sub(r"\{\w+\}", "999999999", full))
+
+
+@pytest.mark.parametrize("role", ["coordinator", "administrator"])
+def test_every_endpoint_is_closed_to_strangers_and_names_the_act_it_needs(stranger, clerk, chief, role):
+    """The walk: every endpoint as nobody and as each role of the staff. What is open to all is listed here by name."""
     acts = 0
     for full, route in routes_of():
         named = [d.call.act_named for d in route.dependant.dependencies if hasattr(d.call, "act_named")]
         for method in route.methods:
-            path = re.sub(r"\{\w+\}", "999999999", full)
             if (method, full) in OPEN_TO_ALL:
                 continue
-            assert stranger.request(method, path).status_code == 401, (method, full)
+            assert asked(stranger, method, full).status_code == 401, (method, full)
+            answer = asked({"coordinator": clerk, "administrator": chief}[role], method, full)
+            if full.startswith(OWN_TEACHING):  # staff have no own page by being staff
+                assert answer.status_code == 401, (method, full)
+                continue
             # With a session it is anything but 401; 403 only where the role lacks the act.
-            answer = clerk.request(method, path)
-            allowed = all("coordinator" in staff.MAY[act] for act in named)
+            allowed = all(role in staff.MAY[act] for act in named)
             assert (answer.status_code == 403) is (not allowed), (method, full)
             assert answer.status_code != 401
             acts += 1
             assert named or full == "/api/v1/session", f"{full} names no act"
     assert acts > 15
+
+
+@pytest.mark.parametrize("role", ["learner", "employed", "freelance", "outside"])
+def test_every_endpoint_as_a_learner_and_as_instructors_of_every_kind(app, office, role):
+    """The same walk by the sessions of own pages: nothing of the staff's, and one's own teaching only for those who teach;
+    what outside and freelance instructors may not is refused once the center says so."""
+    teaches = role != "learner"
+    person = a_teacher(office, employment=role)["person_id"] if teaches else a_person(office)["id"]
+    own = own_browser(app, office, person)
+    rights = dict.fromkeys(RIGHTS, False)
+    office.act(lambda d: settings.change(d, command_of(RulesCommand, rights)))
+    try:
+        walked = {
+            (method, full): asked(own, method, full).status_code
+            for full, route in routes_of()
+            for method in sorted(route.methods)
+            if (method, full) not in OPEN_TO_ALL
+        }
+    finally:
+        office.act(lambda d: settings.change(d, command_of(RulesCommand, dict.fromkeys(RIGHTS, True))))
+    staffs = {code for (_, full), code in walked.items() if not full.startswith(OWN_TEACHING)}
+    assert staffs == {401}
+    mine = {full: code for (_, full), code in walked.items() if full.startswith(OWN_TEACHING)}
+    assert len(mine) >= 9
+    if role == "learner":
+        assert set(mine.values()) == {403}
+    else:
+        assert mine[OWN_TEACHING] == 200 and 401 not in mine.values()
+        shut = role != "employed"
+        assert (mine[f"{OWN_TEACHING}/runs/{{run_id}}"] == 403) is shut
+        assert (mine[f"{OWN_TEACHING}/absences/{{busy_id}}"] == 403) is shut
 
 
 def test_a_role_without_the_act_is_refused(app, monkeypatch, sessions):

@@ -8,16 +8,20 @@ from typing import Any
 
 from sqlalchemy import select
 
+from actions.test_teaching_pay import a_picture
 from archgate.actions.kernel import signing
+from archgate.actions.teaching import covering
 from archgate.app import PREFIX, routes_of
 from archgate.tables.access import SignInLimit
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
+from archgate.tables.teaching import EvaluationAsked
 from archgate.tables.waitlist import Waiting
 from core.test_calculators import EXAMPLES
 from made import DATA, PASSWORD, TODAY, number, run_form
 
 ICS = "\r\n".join((DATA / "instructor-busy.ics").read_text().splitlines()).encode() + b"\r\n"
+PNG = a_picture()
 OPERATIONS = {(method, path.removeprefix(PREFIX)) for path, route in routes_of() for method in route.methods}
 
 
@@ -218,6 +222,137 @@ def places_instructors_absences_and_closed_days(walk: Walk, stranger: Any) -> No
     walk.go("POST /closures/calendar", files={"file": ("c.ics", closed, "text/calendar")})
     walk.go("PUT /closures/{day}", fair, json={"closed": False})
     walk.go("PUT /closures/region", json={"region": ""})
+
+
+def teaching(walk: Walk, stranger: Any) -> None:
+    pay = {"kind": "per_hour", "amount": "40.00"}
+    one, two, twin = (
+        walk.go("POST /instructors", json={"name": f"{w} Walks{next(number)}", "pay": pay, "email": f"{w.lower()}{next(number)}@example.org"})
+        for w in ("Lea", "Sub", "Twin")
+    )  # fmt: skip
+    run = walk.run(instructor=one["name"])
+    n, m, who = run["id"], run["dates"][0]["id"], one["id"]
+    assert walk.go("GET /instructors/{instructor_id}", who)["name"] == one["name"]
+    assert walk.go("GET /instructors/{instructor_id}/week", who)["hours"]
+    picture = {"file": ("p.png", PNG, "image/png")}
+    walk.go("PUT /instructors/{instructor_id}/picture", who, files=picture)
+    assert walk.go("GET /instructors/{instructor_id}/picture.jpg", who).startswith(b"\xff\xd8")
+    assert walk.go("GET /instructors/{instructor_id}/evaluations", who)["marks"]["count"] == 0
+    walk.go("POST /instructors/{instructor_id}/merge", two["id"], json={"gone_id": twin["id"]})
+    assert walk.go("GET /runs/{run_id}/candidates", n)["candidates"]
+    both = {"teachers": [{"instructor_id": who}, {"instructor_id": two["id"], "part": "assistant"}]}
+    walk.go("PUT /runs/{run_id}/teachers", n, json=both)
+    assert walk.go("GET /runs/{run_id}/teaching", n)["taught_by"].endswith("(assistant)")
+    span = {"from": tuesday(11).isoformat(), "through": tuesday(20).isoformat()}
+    looked = walk.go(f"GET /cover?first={span['from']}&last={span['through']}&instructor_id={who}")
+    assert m in {x["meeting_id"] for x in looked["meetings"]}
+    can = {"qualifications": [{"course_id": run["course"]["id"]}]}
+    third = walk.go("POST /instructors", json={"name": f"Tri Walks{next(number)}", **can})
+    asked = {"instructor_id": who, "absence": "ill", **span}
+    plan = walk.go("POST /cover-plans", json=asked)["id"]
+    covering.work_out(walk.sessions, plan)
+    assert walk.go("GET /cover-plans/{cover_id}", plan)["covered"] == 4
+    assert plan in {p["id"] for p in walk.go("GET /cover-plans")["plans"]}
+    walk.go(
+        "PUT /meetings/{meeting_id}/cover-calls/{instructor_id}", m, third["id"], json={"answer": "asked"}
+    )
+    walk.go("POST /meetings/{meeting_id}/step-in", m, json={"instructor_id": third["id"], "away_id": who})
+    walk.go("POST /cover-plans/{cover_id}/take", plan, json={})
+    # What it pays, its papers.
+    walk.go(
+        "PUT /runs/{run_id}/pay-terms/{instructor_id}", n, two["id"], json={"pay": {**pay, "amount": "20.00"}}
+    )
+    line = {"instructor_id": two["id"], "label": "Mileage", "quantity": "84", "unit": "0.655"}
+    walk.go("POST /runs/{run_id}/pay-lines", n, json=line)
+    kept = walk.go("GET /runs/{run_id}/teaching", n)["extra"][0]["id"]
+    walk.go("DELETE /pay-lines/{line_id}", kept)
+    walk.go("PUT /runs/{run_id}/deduct", n, json={"amount": "5.00"})
+    text = f"{{instructor}} teaches {{run}}. {next(number)}"
+    walk.go("PUT /agreement-text", json={"text": text})
+    walk.go("POST /runs/{run_id}/agreements", n, json={"instructor_id": two["id"]})
+    agreed = walk.go("GET /runs/{run_id}/teaching", n)["agreements"][0]["id"]
+    walk.go("POST /agreements/{agreement_id}/send", agreed)
+    walk.go("POST /agreements/{agreement_id}/signed", agreed, json={"on": TODAY.isoformat()})
+    assert walk.go("GET /agreements/{agreement_id}/agreement.pdf", agreed).startswith(b"%PDF")
+    over = walk.run(instructor=two["name"])["dates"][0]["id"]
+    held = {"seen": {}, "set": {"date": (TODAY - timedelta(days=3)).isoformat()}}
+    walk.go("PATCH /meetings/{meeting_id}", over, json=held)
+    request = walk.go("POST /pay-requests", json={"instructor_id": two["id"], "month": f"{TODAY:%Y-%m}"})[
+        "request"
+    ]["id"]
+    assert request in {r["id"] for r in walk.go("GET /pay-requests")}
+    assert walk.go("GET /pay-requests/{request_id}/{name}", request, "request.csv")
+    walk.go("POST /pay-requests/{request_id}/paid", request, json={"on": TODAY.isoformat()})
+    assert walk.go("GET /instructors/{instructor_id}/statement", two["id"])["paid"] == "70.00"
+    assert walk.go(
+        "GET /instructors/{instructor_id}/statement/{name}", two["id"], "statement.pdf"
+    ).startswith(b"%PDF")
+    # What learners say.
+    asked_of = walk.go("PUT /evaluation-questions", json={"questions": [{"text": f"Good {next(number)}?"}]})[
+        "questions"
+    ]
+    with walk.sessions.begin() as session:
+        row = EvaluationAsked(run_id=n, person_id=one["person_id"], asked_at=datetime.now(UTC))
+        session.add(row)
+        session.flush()
+        token = signing.token_for("e", row.id, 1)
+    shown = walk.go("GET /evaluate/{token}", token, client=stranger)
+    assert {i["instructor_id"] for i in shown["instructors"]} >= {two["id"]}
+    walk.go("GET /evaluate/{token}/{instructor_id}.jpg", token, who, client=stranger)
+    answer = {"instructor_id": two["id"], "question_id": asked_of[0]["id"], "mark": 5}
+    assert walk.go("POST /evaluate/{token}", token, client=stranger, json={"answers": [answer]})["said"]
+    walk.go("DELETE /instructors/{instructor_id}/picture", who)
+    # Applications.
+    walk.go("PATCH /teaching-rules", json={"applications_open": True, "application_questions": ["What?"]})
+    assert walk.go("GET /teaching-rules")["applications_open"]
+    assert walk.go("GET /apply", client=stranger)["questions"] == ["What?"]
+    applies = {
+        "given": "Ap",
+        "family": f"Ply{next(number)}",
+        "email": f"ap{next(number)}@example.org",
+        "answers": ["walls"],
+    }
+    walk.go("POST /apply", client=stranger, json=applies)
+    row_of = walk.go("GET /applications")["applications"][0]["id"]
+    walk.go("PATCH /applications/{application_id}", row_of, json={"status": "in talk"})
+    walk.go("POST /applications/{application_id}/notes", row_of, json={"text": "Called."})
+    made = walk.go(
+        "POST /applications/{application_id}/instructor", row_of, json={"name": f"A. Ply{next(number)}"}
+    )
+    assert made["invited"]
+    own_teaching(walk, stranger, made["instructor"])
+
+
+def own_teaching(walk: Walk, stranger: Any, teacher: dict[str, Any]) -> None:
+    said = walk.one(
+        select(Message.body).where(Message.person_id == teacher["person_id"]).order_by(Message.id.desc())
+    )
+    token = re.search(r"/own/(\S+)", said)[1]
+    walk.go("POST /own/links/{token}", token, client=stranger, json={"password": "a word of mine"})
+    run = walk.run(instructor=teacher["name"])
+    walk.go(
+        "PUT /instructors/{instructor_id}/picture", teacher["id"], files={"file": ("p.png", PNG, "image/png")}
+    )
+    walk.go("POST /runs/{run_id}/agreements", run["id"], json={"instructor_id": teacher["id"]})
+    walk.enrolled(run["id"])
+    mine = walk.go("GET /own/teaching", client=stranger)
+    roster = walk.go("GET /own/teaching/runs/{run_id}", run["id"], client=stranger)
+    held = {"date": TODAY.isoformat(), "start": "09:00", "minutes": 30}
+    walk.go("POST /runs/{run_id}/meetings", run["id"], json=held)
+    first = walk.go("GET /runs/{run_id}", run["id"])["dates"][0]["id"]
+    marks = {"marks": {str(roster["people"][0]["person_id"]): "present"}}
+    walk.go("PUT /own/teaching/meetings/{meeting_id}/attendance", first, client=stranger, json=marks)
+    walk.go("PUT /own/teaching/biography", client=stranger, json={"biography": "Lays walls."})
+    walk.go("PUT /own/teaching/hours", client=stranger, json={"hours": []})
+    away = walk.go("POST /own/teaching/absences", client=stranger, json={"from": tuesday(50).isoformat()})
+    walk.go("DELETE /own/teaching/absences/{busy_id}", away["absences"][0]["id"], client=stranger)
+    assert walk.go("POST /own/teaching/feed", client=stranger)["path"]
+    assert walk.go("GET /own/teaching/statement/{name}", "statement.csv", client=stranger)
+    paper = mine["agreements"][0]["id"]
+    assert walk.go("GET /own/teaching/agreements/{agreement_id}.pdf", paper, client=stranger).startswith(
+        b"%PDF"
+    )
+    assert walk.go("GET /own/teaching/picture.jpg", client=stranger).startswith(b"\xff\xd8")
 
 
 def people_and_their_pages(walk: Walk, stranger: Any) -> None:
@@ -477,6 +612,7 @@ PARTS = (
     the_schedule,
     clashes,
     places_instructors_absences_and_closed_days,
+    teaching,
     people_and_their_pages,
     quotes_that_are_kept,
     enrollments_change_move_and_end,

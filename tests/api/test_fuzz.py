@@ -133,8 +133,34 @@ def ids(sessions, users, chief):
     sentence = post(
         "/sentences", {"kind": "standing", "tag": f"fuzz{next(number)}", "target_id": other["id"]}
     )["id"]
+    other_teacher = post("/instructors", {"name": f"F. Two{next(number)}"})["id"]
+    pay = {"pay": {"kind": "flat", "amount": "5.00"}}
+    lead = {"teachers": [{"instructor_id": teacher}, {"instructor_id": other_teacher, "part": "assistant"}]}
+    assert chief.put(f"/api/v1/runs/{run['id']}/teachers", json=lead).status_code == 200
+    assert chief.put(f"/api/v1/runs/{run['id']}/pay-terms/{teacher}", json=pay).status_code == 200
+    post(
+        f"/runs/{run['id']}/pay-lines", {"instructor_id": teacher, "label": "x", "quantity": "1", "unit": "1"}
+    )
+    post(f"/runs/{run['id']}/agreements", {"instructor_id": teacher})
+    shown = chief.get(f"/api/v1/runs/{run['id']}/teaching").json()
+    chief.patch("/api/v1/teaching-rules", json={"applications_open": True, "application_questions": []})
+    post("/apply", {"given": "F", "family": "Uzz", "email": f"fuzz{next(number)}@example.org", "answers": []})
+    cover = post("/cover-plans", {"instructor_id": teacher, "from": "2027-09-01", "through": "2027-12-01"})[
+        "id"
+    ]
+    moved = {"seen": {}, "set": {"date": "2027-08-02"}}
+    early = a_run(office, smallest=0)["dates"][0]["id"]
+    assert chief.patch(f"/api/v1/meetings/{early}", json=moved).status_code == 200
+    hourly = {"name": f"F. Hour{next(number)}", "pay": {"kind": "per_hour", "amount": "9.00"}}
+    paid = post("/instructors", hourly)["id"]
+    assert chief.post(f"/api/v1/meetings/{early}/step-in", json={"instructor_id": paid}).status_code in (
+        200,
+        409,
+    )
     return {
-        "sentence_id": sentence, "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"], "person_id": held["person_id"],
+        "application_id": chief.get("/api/v1/applications").json()["applications"][0]["id"],
+        "agreement_id": shown["agreements"][0]["id"], "line_id": shown["extra"][0]["id"], "cover_id": cover,
+        "request_id": 1, "sentence_id": sentence, "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"], "person_id": held["person_id"],
         "enrollment_id": held["enrollment_id"], "n": 2, "waiting_id": waits["waiting_id"], "batch_id": batch["id"],
         "line": batch["items"][0]["line"], "change": held["change"], "name": "plan", "subject_id": run["id"], "day": "2027-07-05",
         "place_id": post("/places", {"name": f"Fuzz hall {next(number)}", "kind": "room"})["id"],
@@ -164,7 +190,16 @@ FORMS = {
     "/api/v1/enrollments": {"run_id": 1, "person_id": 1, "total": "1.00", "heads": 1, "rate_id": None, "note": "x"},
     "/api/v1/pulse": {"seen": 1, "run_id": None},
     "/api/v1/places": {"name": "A hall", "kind": "room", "seats": 9, "facts": "", "address": "", "map_link": "", "address_public": True},
-    "/api/v1/instructors": {"name": "A. Teacher", "email": None, "hours": [{"weekday": "MO", "from": "17:00", "to": "21:00"}]},
+    "/api/v1/instructors": {"name": "A. Teacher", "email": None, "hours": [{"weekday": "MO", "from": "17:00", "to": "21:00"}],
+                            "pay": {"kind": "per_hour", "amount": "42.00"}, "most_hours": "18", "qualifications": [{"category": "x", "level": "leads"}]},
+    "/api/v1/runs/{run_id}/teachers": {"teachers": [{"instructor_id": 1, "part": "lead"}], "pattern_n": None, "meeting_id": None, "seen": ""},
+    "/api/v1/cover-plans": {"instructor_id": None, "from": "2027-09-01", "through": "2027-09-30", "aim": "cost", "unknown": True, "absence": None},
+    "/api/v1/runs/{run_id}/pay-terms/{instructor_id}": {"pay": {"kind": "share_percent", "percent": "10"}, "hours": "3"},
+    "/api/v1/runs/{run_id}/pay-lines": {"instructor_id": 1, "label": "x", "quantity": "3", "unit": "0.655"},
+    "/api/v1/pay-requests": {"instructor_id": 1, "run_id": None, "month": "2027-08"},
+    "/api/v1/evaluation-questions": {"questions": [{"text": "Good?", "kind": "mark"}]},
+    "/api/v1/apply": {"given": "A", "family": "B", "email": "a@example.org", "phone": "", "answers": ["x"]},
+    "/api/v1/teaching-rules": {"applications_open": True, "application_questions": ["What?"], "fewest_answers": 3},
     "/api/v1/busy/{kind}/{owner_id}": {"from": "2027-09-14", "through": "2027-09-15", "start": None, "end": None, "label": "away"},
     "/api/v1/closures": {"from": "2027-12-24", "through": "2027-12-26", "label": "closed"},
     "/api/v1/runs/{run_id}/move": {"days": None, "weeks": 1, "first": None},

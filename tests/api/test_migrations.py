@@ -67,11 +67,22 @@ def test_a_center_of_the_last_release_keeps_its_places_instructors_and_openings(
     migrate(engine)
     with engine.connect() as connection:
         assert connection.execute(text("SELECT name FROM places")).scalars().all() == ["Hall 2"]
-        assert connection.execute(text("SELECT name FROM instructors")).scalars().all() == ["I. Marchetti"]
-        rows = connection.execute(text("SELECT place_id, instructor_id, windows FROM runs ORDER BY id")).all()
+        taught = "SELECT i.name, p.given, p.family FROM instructors i JOIN people p ON p.id = i.person_id"
+        assert connection.execute(text(taught)).all() == [("I. Marchetti", "I.", "Marchetti")]
+        found = "SELECT COUNT(*) FROM people_words WHERE word = 'marchetti'"
+        assert connection.execute(text(found)).scalar() == 1
+        rows = connection.execute(
+            text(
+                "SELECT place_id, instructor_id, windows FROM runs LEFT JOIN run_teachers ON run_id = runs.id ORDER BY runs.id"
+            )
+        ).all()
         assert rows[0][0] == rows[1][0] is not None and rows[1][1] is None
         assert rows[0][2] == '[{"opens": {"on": "2027-08-10"}, "closes": null}]' and rows[1][2] == "[]"
-        assert connection.execute(text("SELECT place_id, instructor_id, pattern_n FROM meetings")).one() == (
+        assert connection.execute(
+            text(
+                "SELECT place_id, instructor_id, pattern_n FROM meetings JOIN meeting_teachers ON meeting_id = meetings.id"
+            )
+        ).one() == (
             rows[0][0],
             rows[0][1],
             1,

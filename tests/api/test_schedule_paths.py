@@ -218,7 +218,7 @@ def test_a_name_nobody_has_used_is_asked_about_before_it_is_kept(app, clerk):
     answer = careful.post("/api/v1/runs", json=form)
     problem = answer.json()
     assert answer.status_code == 409 and [x["kind"] for x in problem["names"]] == ["place", "instructor"]
-    assert "are several here, and a meeting takes one" in problem["names"][1]["hint"]
+    assert "are known: put a semicolon between several" in problem["names"][1]["hint"]
     held = {i["name"] for i in clerk.get("/api/v1/instructors").json()}
     assert form["instructor"] not in held, "nothing was kept"
     made = careful.post("/api/v1/runs", json={**form, "instructor": one["name"]},

@@ -36,7 +36,13 @@ WAITLIST = {
     ],
     "rule": "fit", "leave_rate": "0.08",
 }  # fmt: skip
-EXAMPLES = {"schedule": SCHEDULE, "quote": QUOTE, "plan": PLAN, "waitlist": WAITLIST}
+PAY = {
+    "currency": "USD", "hours": "14.00", "meetings": 8, "heads": 11, "income": "2364.00", "payment_fees": "71.20",
+    "deduct": "12.00",
+    "terms": [{"who": "i1", "part": "lead", "per_hour": "42.00", "hours": "9.00"}, {"who": "i2", "share_percent": "30"}],
+    "extra": [{"who": "i1", "label": "Mileage", "quantity": "84", "unit": "0.655"}],
+}  # fmt: skip
+EXAMPLES = {"schedule": SCHEDULE, "quote": QUOTE, "plan": PLAN, "waitlist": WAITLIST, "pay": PAY}
 
 
 def refusal(name, document):

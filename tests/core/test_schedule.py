@@ -154,14 +154,14 @@ def test_end_is_after_start_by_the_minutes(minutes):
 def test_several_patterns_each_with_its_own_room_and_instructor():
     made = meetings_of(
         (
-            Pattern(date(2027, 9, 14), time(17, 30), 105, (1,), count=2, instructor="A", room="Hall"),
-            Pattern(date(2027, 9, 18), time(10), 240, (5,), count=1, instructor="B", room="Quarry"),
+            Pattern(date(2027, 9, 14), time(17, 30), 105, (1,), count=2, instructors=("A",), room="Hall"),
+            Pattern(date(2027, 9, 18), time(10), 240, (5,), count=1, instructors=("B", "D"), room="Quarry"),
         ),
         NEW_YORK,
-        extra=(Extra(date(2027, 9, 16), time(9), 60, "C", None),),
+        extra=(Extra(date(2027, 9, 16), time(9), 60, ("C",), None),),
     )
-    assert [(m.date.day, m.instructor, m.room, m.pattern) for m in made.meetings] == [
-        (14, "A", "Hall", 1), (16, "C", None, None), (18, "B", "Quarry", 2), (21, "A", "Hall", 1),
+    assert [(m.date.day, m.instructors, m.room, m.pattern) for m in made.meetings] == [
+        (14, ("A",), "Hall", 1), (16, ("C",), None, None), (18, ("B", "D"), "Quarry", 2), (21, ("A",), "Hall", 1),
     ]  # fmt: skip
 
 
@@ -200,10 +200,15 @@ def test_a_one_off_on_another_day_than_a_closure_has_no_warning():
 
 
 def test_a_meeting_changed_by_hand_keeps_its_room_its_instructor_and_its_pattern():
-    plain = replace(TUESDAYS, room="Hall 2", instructor="Ida Marsh")
+    plain = replace(TUESDAYS, room="Hall 2", instructors=("Ida Marsh",))
     after = changed(
         meetings_of((plain,), NEW_YORK), (Change(1, minutes=60), Change(2, room="Annex")), NEW_YORK
     )
     first, second = after.meetings[:2]
-    assert (first.room, first.instructor, first.pattern, first.minutes) == ("Hall 2", "Ida Marsh", 1, 60)
-    assert (second.room, second.instructor, second.pattern, second.minutes) == ("Annex", "Ida Marsh", 1, 105)
+    assert (first.room, first.instructors, first.pattern, first.minutes) == ("Hall 2", ("Ida Marsh",), 1, 60)
+    assert (second.room, second.instructors, second.pattern, second.minutes) == (
+        "Annex",
+        ("Ida Marsh",),
+        1,
+        105,
+    )

@@ -20,7 +20,9 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.schedule import calendars, places
-from archgate.actions.schedule.commands import InstructorCommand, PlaceCommand
+from archgate.actions.schedule.commands import PlaceCommand
+from archgate.actions.teaching import instructors
+from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.faults import Refused
 from archgate.papers.calendars import read_calendar
 from archgate.settings import ROOT
@@ -159,7 +161,7 @@ def test_a_renewed_address_ends_the_old_one(office):
 def test_feeds_of_rooms_instructors_and_all_hold_drafts_as_tentative_and_a_run_holds_none(office, stranger):
     teacher, room = f"F. Feed{next(number)}", f"Feed room {next(number)}"
     run = a_draft(office, instructor=teacher, place=room)
-    ids = {"instructor": next(i["id"] for i in office.read(places.list_instructors) if i["name"] == teacher),
+    ids = {"instructor": next(i["id"] for i in office.read(instructors.list_instructors) if i["name"] == teacher),
            "place": next(p["id"] for p in office.read(places.list_places) if p["name"] == room), "all": 0}  # fmt: skip
     for kind, subject in ids.items():
         path = office.act(lambda d, k=kind, s=subject: calendars.feed_of(d, k, s))["path"]
@@ -293,9 +295,7 @@ def test_a_damaged_calendar_is_read_or_refused_with_a_sentence(tail, cut):
 
 def test_the_same_file_again_replaces_what_it_brought(office):
     teacher = office.act(
-        lambda d: places.save_instructor(
-            d, None, command_of(InstructorCommand, {"name": f"B. Busy{next(number)}"})
-        )
+        lambda d: instructors.save(d, None, command_of(InstructorCommand, {"name": f"B. Busy{next(number)}"}))
     )
     content = (DATA / "instructor-busy.ics").read_bytes()
     early = office.later(days=-200)

@@ -13,6 +13,9 @@ import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
 import OwnPage, { OwnLink } from "./subjects/access/OwnPage";
 import ReplyPage from "./subjects/roster/ReplyPage";
+import ApplyPage from "./subjects/teaching/ApplyPage";
+import EvaluatePage from "./subjects/teaching/EvaluatePage";
+import OwnTeaching from "./subjects/teaching/OwnTeaching";
 import "./theme/drawings.css";
 import { theme } from "./theme/theme";
 
@@ -37,6 +40,9 @@ function Root() {
           <Routes>
             <Route path="/reply/:token" element={<ReplyPage />} />
             <Route path="/own" element={<OwnPage />} />
+            <Route path="/own/teaching" element={<OwnTeaching />} />
+            <Route path="/evaluate/:token" element={<EvaluatePage />} />
+            <Route path="/apply" element={<ApplyPage />} />
             <Route path="/own/:token" element={<OwnLink />} />
             <Route path="*" element={<Frame />} />
           </Routes>

@@ -24,7 +24,7 @@ async def bytes_of(request: Request) -> bytes:
 
 @router.post("/calc/{name}", openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}})
 def calculate(name: str, body: bytes = Depends(bytes_of), user: User = Depends(may("read"))) -> Document:
-    """Answer one JSON document with another: schedule, quote, plan or waitlist. A document has at most 1 MB, a list in it
+    """Answer one JSON document with another: schedule, quote, plan, waitlist or pay. A document has at most 1 MB, a list in it
     1,000 entries; a schedule at most 5,000 meetings of all patterns together, and 5,000 clashes."""
     if name not in CALCULATORS:
         raise not_found(f'A calculator "{name}"')

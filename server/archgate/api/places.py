@@ -12,7 +12,6 @@ from archgate.actions.schedule.commands import (
     BusyCommand,
     ClosureCommand,
     DayStateCommand,
-    InstructorCommand,
     PlaceCommand,
     RegionCommand,
 )
@@ -21,7 +20,6 @@ from archgate.actions.schedule.views import (
     ClosureChange,
     ClosureYear,
     Imported,
-    InstructorOut,
     PlaceOut,
 )
 from archgate.api.schedule import Done
@@ -49,33 +47,10 @@ def change_place(place_id: int, body: PlaceCommand, request: Request, user: User
     return run_act(request, user, lambda uow: places.save_place(uow, place_id, body))
 
 
-@router.get("/instructors")
-def list_instructors(request: Request, user: User = Depends(read)) -> list[InstructorOut]:
-    return run_read(request, user, places.list_instructors)
-
-
-@router.post("/instructors", status_code=201)
-def add_instructor(body: InstructorCommand, request: Request, user: User = Depends(keep)) -> InstructorOut:
-    return run_act(request, user, lambda uow: places.save_instructor(uow, None, body))
-
-
-@router.patch("/instructors/{instructor_id}")
-def change_instructor(
-    instructor_id: int, body: InstructorCommand, request: Request, user: User = Depends(keep)
-) -> InstructorOut:
-    return run_act(request, user, lambda uow: places.save_instructor(uow, instructor_id, body))
-
-
 @router.delete("/places/{place_id}")
 def remove_place(place_id: int, request: Request, user: User = Depends(keep)) -> Done:
     """Take a place out that nothing uses."""
     return run_act(request, user, lambda uow: places.remove(uow, "place", place_id))
-
-
-@router.delete("/instructors/{instructor_id}")
-def remove_instructor(instructor_id: int, request: Request, user: User = Depends(keep)) -> Done:
-    """Take an instructor out whom nothing needs."""
-    return run_act(request, user, lambda uow: places.remove(uow, "instructor", instructor_id))
 
 
 @router.get("/busy/{kind}/{owner_id}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Sequence
 from datetime import timedelta
 from enum import Enum
 from functools import cached_property
@@ -12,7 +12,7 @@ from typing import Annotated, TypeVar
 from urllib.parse import unquote
 
 import orjson
-from fastapi import APIRouter, Depends, Header, Path, Request, Response
+from fastapi import APIRouter, Depends, Header, Path, Request, Response, params
 from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
@@ -114,8 +114,8 @@ class Subject(APIRouter):
     """The routes of one subject. It is asked about an address only if one of them begins like it: the framework would
     compare every request with every route there is, several times."""
 
-    def __init__(self, tags: list[str | Enum]) -> None:
-        super().__init__(tags=tags, route_class=Route)
+    def __init__(self, tags: list[str | Enum], dependencies: Sequence[params.Depends] | None = None) -> None:
+        super().__init__(tags=tags, route_class=Route, dependencies=dependencies)
 
     @cached_property
     def beginnings(self) -> frozenset[str]:

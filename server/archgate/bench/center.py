@@ -172,7 +172,6 @@ def fill_catalog(c: Connection) -> None:
     copied(c, "courses", 1, COURSES, id=f"{FIRST} + n", code="CONCAT('C', n)", title="CONCAT('Course ', n)",
            category="CONCAT('Subject ', n % 12)")  # fmt: skip
     copied(c, "places", 1, PLACES, id=f"{FIRST} + n", name="CONCAT('Room ', n)", seats=str(A_RUN + 20))
-    copied(c, "instructors", 1, INSTRUCTORS, id=f"{FIRST} + n", name="CONCAT('Instructor ', n)")
     values(c, "organizations", "id, name, email, created_at", ORGANIZATIONS,
            f"{FIRST} + n, CONCAT('Guild ', n), CONCAT('g', n, '@example.org'), NOW(6)")  # fmt: skip
 
@@ -192,6 +191,15 @@ def fill_people(c: Connection, size: Size) -> None:
         email="CONCAT('p', n, '@example.org')", phone="CONCAT('+1 212 555 ', LPAD(n, 7, '0'))",
         digits="CONCAT('1212555', LPAD(n, 7, '0'))",
     )  # fmt: skip
+    copied(
+        c,
+        "instructors",
+        1,
+        INSTRUCTORS,
+        id=f"{FIRST} + n",
+        person_id=f"{FIRST} + n",
+        name="CONCAT('Instructor ', n)",
+    )
     values(c, "accounts", "id, owner, person_id, currency", size.people,
            f"{FIRST} + n, CONCAT('person:', {FIRST} + n), {FIRST} + n, 'USD'")  # fmt: skip
     values(c, "accounts", "id, owner, organization_id, currency", ORGANIZATIONS,
@@ -222,7 +230,7 @@ def fill_runs(c: Connection, size: Size, model: Model) -> None:
     place, instructor = f"{FIRST} + 1 + n % {PLACES}", f"{FIRST} + 1 + n % {INSTRUCTORS}"
     begun = f"{shift} < DATEDIFF('{TODAY}', '2027-10-04')"
     copied(c, "runs", model.run, size.runs, id=run, course_id=f"{FIRST} + 1 + n % {COURSES}",
-           code="CONCAT('RUN-', n)", title="CONCAT('Run ', n)", place_id=place, instructor_id=instructor, capacity="IF(n % 2, 480, 500 + n % 20)",
+           code="CONCAT('RUN-', n)", title="CONCAT('Run ', n)", place_id=place, capacity="IF(n % 2, 480, 500 + n % 20)",
            status=f"IF({shift} < -480, 'archived', 'published')", decision=f"IF({begun}, 'going ahead', 'undecided')")  # fmt: skip
     copied(
         c,
@@ -235,6 +243,7 @@ def fill_runs(c: Connection, size: Size, model: Model) -> None:
         version="1",
         revision="1",
     )
+    values(c, "run_teachers", "run_id, instructor_id, part, n", size.runs, f"{run}, {instructor}, 'lead', 1")
     for table in ("rates", "plans"):
         copied(c, table, 1, size.runs, id=run, run_id=run)
     for line in (1, 2):
@@ -250,11 +259,11 @@ def fill_runs(c: Connection, size: Size, model: Model) -> None:
             at=f"o.at + INTERVAL {shift} DAY",
         )
     copied(c, "meeting_patterns", rows_of(c, "meeting_patterns", model.run)[0], size.runs, run_id=run,
-           first=f"o.first + INTERVAL {shift} DAY", place_id="NULL", instructor_id="NULL")  # fmt: skip
+           first=f"o.first + INTERVAL {shift} DAY", place_id="NULL")  # fmt: skip
     for meeting in rows_of(c, "meetings", model.run):
         copied(c, "meetings", meeting, size.runs, run_id=run, date=f"o.date + INTERVAL {shift} DAY",
                starts_at=f"o.starts_at + INTERVAL {shift} DAY", ends_at=f"o.ends_at + INTERVAL {shift} DAY",
-               place_id="NULL", instructor_id="NULL")  # fmt: skip
+               place_id="NULL")  # fmt: skip
 
 
 def rows_of(c: Connection, table: str, run: int) -> list[int]:

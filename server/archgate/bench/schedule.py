@@ -34,12 +34,13 @@ def spans(number: int) -> list[Span]:
 
 def fill(sessions: Sessions, number: int) -> None:
     """Runs of twelve meetings among rooms and instructors, written in bulk."""
-    from sqlalchemy import insert
+    from sqlalchemy import insert, literal, select
 
     from archgate.tables.courses import Course, Run
+    from archgate.tables.people import Person
     from archgate.tables.schedule import Gate, Meeting, Place
     from archgate.tables.seats import RunSeats
-    from archgate.tables.teaching import Instructor
+    from archgate.tables.teaching import Instructor, MeetingTeacher
 
     chance, rooms, teachers = random.Random(7), max(2, number // 400), max(2, number // 300)
     with sessions.begin() as s:
@@ -49,16 +50,23 @@ def fill(sessions: Sessions, number: int) -> None:
             {"id": n, "name": f"Room {n}", "kind": "room", "seats": 20, "facts": "", "address": "", "address_public": True,
              "map_link": "", "time_zone": "America/New_York", "active": True} for n in range(1, rooms + 1)
         ])  # fmt: skip
+        s.execute(insert(Person), [
+            {"id": n, "given": "T", "family": f"{n}", "name": f"T {n}", "folded": f"t {n}", "note": "", "created_at": START}
+            for n in range(1, teachers + 1)
+        ])  # fmt: skip
         s.execute(
             insert(Instructor),
-            [{"id": n, "name": f"T{n}", "hours": [], "active": True} for n in range(1, teachers + 1)],
+            [
+                {"id": n, "person_id": n, "name": f"T{n}", "hours": [], "active": True, "biography": ""}
+                for n in range(1, teachers + 1)
+            ],
         )
         runs = number // 12
         s.execute(insert(Run), [
             {"id": n, "course_id": 1, "code": f"B{n}", "title": "", "note": "", "kind": "dated", "status": "published",
              "decision": "undecided", "time_zone": "America/New_York", "currency": "USD", "capacity": 12, "smallest": 4,
              "windows": [], "week_names": [], "group_steps": [], "taxes": [], "created_at": START, "published_at": START,
-             "place_id": 1 + n % rooms, "instructor_id": 1 + n % teachers} for n in range(1, runs + 1)
+             "place_id": 1 + n % rooms} for n in range(1, runs + 1)
         ])  # fmt: skip
         s.execute(insert(RunSeats), [{"run_id": n, "taken": 0, "version": 0} for n in range(1, runs + 1)])
         rows, gates = [], []
@@ -69,7 +77,7 @@ def fill(sessions: Sessions, number: int) -> None:
                 rows.append({
                     "run_id": n, "date": at.date(), "start": at.time(), "minutes": 120, "starts_at": at, "by_hand": False,
                     "ends_at": at + timedelta(hours=2), "pattern_n": 1, "sequence": 0, "cancel_why": "",
-                    "place_id": 1 + n % rooms, "instructor_id": 1 + n % teachers,
+                    "place_id": 1 + n % rooms,
                 })  # fmt: skip
             for kind, at in (("starts", first), ("ends", first + timedelta(weeks=11, hours=2))):
                 gates.append(
@@ -77,6 +85,8 @@ def fill(sessions: Sessions, number: int) -> None:
                 )
         for part in range(0, len(rows), 5000):
             s.execute(insert(Meeting), rows[part : part + 5000])
+        taught = select(Meeting.id, 1 + Meeting.run_id % teachers, literal("lead"), literal(1))
+        s.execute(insert(MeetingTeacher).from_select(["meeting_id", "instructor_id", "part", "n"], taught))
         s.execute(insert(Gate), gates)
 
 
@@ -98,7 +108,7 @@ def clashes() -> Iterator[Line]:
     with own_database() as sessions:
         fill(sessions, MEETINGS)
         at = START + timedelta(days=500, hours=18)
-        typed = found.Row(-1, 0, at, at + timedelta(hours=2), at.date(), 1, 1)
+        typed = found.Row(-1, 0, at, at + timedelta(hours=2), at.date(), 1, (1,))
         value = best(lambda: read_only(sessions, lambda d: found.of_planned(d, [typed]), at=START), 20)
         floor = best(lambda: read_only(sessions, lambda d: d.session.get(Meeting, 1), at=START), 20)
         yield line("clashes one date", value * 1000, "ms", floor * 1000, {"meetings": MEETINGS})

@@ -24,11 +24,14 @@ READ = re.compile(
     r'|api\.GET\(\s*"([^"]+)"'
 )
 # What somebody who is not staff asks, by a link that was sent to them.
-BY_LINK = {"/api/v1/own", "/api/v1/own/links/{token}", "/api/v1/replies/{token}"}
+BY_LINK = {
+    "/api/v1/own", "/api/v1/own/links/{token}", "/api/v1/replies/{token}", "/api/v1/evaluate/{token}",
+    "/api/v1/own/teaching", "/api/v1/own/teaching/runs/{run_id}",
+}  # fmt: skip
 # What there is one of only where it was made by hand: it grows with nothing.
 BY_HAND = {
     "/api/v1/codes/{code_id}", "/api/v1/quotes/{quote_id}",
-    "/api/v1/stock/{item_id}", "/api/v1/plans/{plan_id}/log",
+    "/api/v1/stock/{item_id}", "/api/v1/plans/{plan_id}/log", "/api/v1/cover-plans/{cover_id}",
 }  # fmt: skip
 
 
@@ -82,6 +85,7 @@ def facts(engine: Engine) -> dict[str, int | str]:
         "person_id": FIRST + 20,
         "plan_id": one(engine, f"SELECT id FROM plans WHERE run_id = {run}"),
         "kind": "instructor",
+        "instructor_id": FIRST + 1,
         "owner_id": FIRST + 1,
         "day": TODAY.isoformat(),
         "month": TODAY.strftime("%Y-%m"),
@@ -93,6 +97,10 @@ Asked = dict[str, str | int]
 WITH: dict[str, list[Asked]] = {
     "/api/v1/runs": [{}, {"q": "run 19", "teaching": "before", "status": "published", "limit": 7}],
     "/api/v1/planner": [{"since": "2027-08-30", "until": "2027-09-05"}, {"since": "2027-08-16", "until": "2027-11-14"}],
+    "/api/v1/cover": [
+        {"first": "2027-08-30", "last": "2027-09-05"},
+        {"first": "2027-08-30", "last": "2027-11-30", "instructor_id": FIRST + 1},
+    ],
     "/api/v1/closures": [{"year": 2027}],
     "/api/v1/batches/{batch_id}/rows": [{}, {"only": "needs fixing", "after": 400}, {"q": "mo17"}],
     "/api/v1/people": [{}, {"q": "moreau"}, {"q": "str"}, {"q": "p1234"}, {"q": "5550001"}],

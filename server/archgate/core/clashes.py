@@ -7,7 +7,7 @@ touch do not clash. A sweep over n spans with k overlaps takes time in n log n +
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from enum import StrEnum
@@ -96,11 +96,11 @@ def clashes_of(
     it is looked for.
     """
     clashes: list[Clash] = []
-    for kind, name in ((Kind.INSTRUCTOR, "instructor"), (Kind.ROOM, "room")):
+    for kind in (Kind.INSTRUCTOR, Kind.ROOM):
         spans = [
             Span(who, m.start.astimezone(UTC), m.end.astimezone(UTC), m.n)
             for m in meetings
-            if (who := getattr(m, name)) is not None
+            for who in dict.fromkeys(m.instructors if kind is Kind.INSTRUCTOR else filter(None, (m.room,)))
         ]
         known = {s.who for s in spans}
         spans += [
@@ -172,12 +172,15 @@ def first_free(
     minutes: int,
     taken: Iterable[Span],
     zone: ZoneInfo,
-    hours: tuple[Hours, ...] = (),
+    hours: Sequence[tuple[Hours, ...]] = (),
 ) -> datetime | None:
-    """The first of these starts at which a meeting of so many minutes touches nothing taken and is within the hours."""
+    """The first of these starts at which a meeting of so many minutes touches nothing taken and is within the hours of everybody
+    who teaches it."""
     busy = sorted(taken, key=lambda s: s.start)
     for start in starts:
         end = (start.astimezone(UTC) + timedelta(minutes=minutes)).astimezone(zone)
-        if within_hours(start, end, zone, hours) and not any(s.start < end and s.end > start for s in busy):
+        if all(within_hours(start, end, zone, h) for h in hours) and not any(
+            s.start < end and s.end > start for s in busy
+        ):
             return start
     return None

@@ -37,7 +37,7 @@ class Pattern:
     count: int | None = None
     until: date | None = None
     extend: bool = False
-    instructor: str | None = None
+    instructors: tuple[str, ...] = ()
     room: str | None = None
 
     @property
@@ -52,7 +52,7 @@ class Extra:
     date: date
     start: time
     minutes: int
-    instructor: str | None = None
+    instructors: tuple[str, ...] = ()
     room: str | None = None
     pattern: int | None = None  # the number of the pattern it came from
 
@@ -67,7 +67,7 @@ class Meeting:
     start: datetime
     end: datetime
     minutes: int
-    instructor: str | None = None
+    instructors: tuple[str, ...] = ()
     room: str | None = None
     warnings: tuple[str, ...] = ()
     pattern: int | None = None
@@ -132,7 +132,7 @@ class Change:
     start: time | None = None
     minutes: int | None = None
     dropped: bool = False
-    instructor: str | None = None
+    instructors: tuple[str, ...] = ()  # none: those whom it had
     room: str | None = None
 
 
@@ -250,7 +250,7 @@ def meetings_of(
         if len(days) == MOST_MEETINGS:
             warnings.append(f"A pattern stops at {MOST_MEETINGS} meetings.")
         planned += [
-            (Extra(day, pattern.start, pattern.minutes, pattern.instructor, pattern.room, n), ())
+            (Extra(day, pattern.start, pattern.minutes, pattern.instructors, pattern.room, n), ())
             for day in days
         ]
     for one in extra:
@@ -275,7 +275,7 @@ def built(plan: Extra, zone: ZoneInfo, warnings: tuple[str, ...] = ()) -> Meetin
         start,
         end,
         plan.minutes,
-        plan.instructor,
+        plan.instructors,
         plan.room,
         all_warnings,
         plan.pattern,
@@ -302,7 +302,7 @@ def changed(schedule: Schedule, changes: tuple[Change, ...], zone: ZoneInfo) -> 
                 change.date or meeting.date,
                 change.start if change.start is not None else meeting.clock or meeting.start.time(),
                 change.minutes or meeting.minutes,
-                change.instructor or meeting.instructor,
+                change.instructors or meeting.instructors,
                 change.room or meeting.room,
                 meeting.pattern,
             )

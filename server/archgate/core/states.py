@@ -327,3 +327,94 @@ class FoundKind(StrEnum):
     PLACE = "place"
     INSTRUCTOR = "instructor"
     CODE = "code"
+
+
+class Part(StrEnum):
+    """What somebody does in a meeting they teach."""
+
+    LEAD = "lead"
+    ASSISTANT = "assistant"
+    SUBSTITUTE = "substitute"
+
+
+class Level(StrEnum):
+    """What somebody can do in a course: lead it, or assist."""
+
+    LEADS = "leads"
+    ASSISTS = "assists"
+
+
+class Fit(StrEnum):
+    """Whether somebody is qualified; unknown where nothing is written down about them."""
+
+    YES = "qualified"
+    UNKNOWN = "not known"
+    NO = "not qualified"
+
+
+class Employment(StrEnum):
+    """What an instructor is to the center."""
+
+    EMPLOYED = "employed"
+    FREELANCE = "freelance"
+    OUTSIDE = "outside"
+
+
+class PayKind(StrEnum):
+    """By what an instructor is paid."""
+
+    HOUR = "per_hour"
+    MEETING = "per_meeting"
+    FLAT = "flat"
+    HEAD = "per_head"
+    SHARE = "share_percent"
+
+
+class CoverAim(StrEnum):
+    """What a proposal is best at."""
+
+    COST = "cost"
+    EVEN = "even"
+
+
+class CoverStatus(StrEnum):
+    """How far a proposal is."""
+
+    QUEUED = "queued"
+    WORKING = "working"
+    READY = "ready"
+    TAKEN = "taken"
+    FAILED = "failed"
+
+
+class CoverAnswer(StrEnum):
+    """What came of asking somebody to take a meeting."""
+
+    ASKED = "asked"
+    ACCEPTED = "accepted"
+    DECLINED = "declined"
+
+
+class AgreementStatus(StrEnum):
+    """How far a teaching agreement is."""
+
+    MADE = "made"
+    SENT = "sent"
+    SIGNED = "signed"
+
+
+class QuestionKind(StrEnum):
+    """How a question of an evaluation is answered: by a mark from 1 to 5, or in words."""
+
+    MARK = "mark"
+    WORDS = "words"
+
+
+class ApplicationStatus(StrEnum):
+    """How far an application to teach is."""
+
+    NEW = "new"
+    IN_TALK = "in talk"
+    ACCEPTED = "accepted"
+    DECLINED = "declined"
+    BLOCKED = "blocked"

@@ -20,6 +20,7 @@ from archgate.actions.runs import lifecycle, making, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, DecideCommand, RunPatch
 from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import BusyCommand, ClosureCommand
+from archgate.actions.teaching import instructors
 from archgate.demo.center import Center
 from archgate.demo.offerings import PlannedRun
 from archgate.documents.reader import Document
@@ -32,7 +33,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     """What the office did of late: a meeting cancelled, somebody ill, a run decided, a client's run, reminders."""
     today = center.today
     by = {(plan.course, plan.first): run for plan, run, _ in runs}
-    teachers = {i.name: i.id for i in center.read(9, places.list_instructors)}
+    teachers = {i.name: i.id for i in center.read(9, instructors.list_instructors)}
     rooms = {p.name: p.id for p in center.read(9, places.list_places)}
     center.act(
         8.8,
@@ -47,7 +48,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
         ),
     )
     ill = {
-        "from": (today + timedelta(days=5)).isoformat(),
+        "from": today.isoformat(),
         "through": (today + timedelta(days=9)).isoformat(),
         "label": "ill",
     }

@@ -71,15 +71,45 @@ PLACES: tuple[Document, ...] = (
     {"name": "Great barn", "seats": 220, "facts": "For large events"},
     {"name": "Online room", "kind": "online", "facts": "A link for each meeting"},
 )
+EVENINGS = [{"weekday": d, "from": "17:00", "to": "21:30"} for d in ("MO", "TU", "WE", "TH")]
 TEACHERS: tuple[Document, ...] = (
-    {"name": "I. Marchetti", "email": "i.marchetti@example.org", "phone": "555-0171"},
-    {"name": "A. Sorensen", "email": "a.sorensen@refused.example.org", "phone": "555-0172",
-     "hours": [{"weekday": d, "from": "17:00", "to": "21:30"} for d in ("MO", "TU", "WE", "TH")]},
-    {"name": "H. Dunmore", "email": "h.dunmore@example.org", "phone": "555-0173"},
-    {"name": "M. Oyelaran", "email": "m.oyelaran@example.org", "phone": "555-0174"},
-    {"name": "P. Hallam", "email": "p.hallam@example.org", "phone": "555-0175"},
-    {"name": "C. Abernathy", "email": "c.abernathy@example.org", "phone": "555-0176"},
+    {"name": "I. Marchetti", "email": "i.marchetti@example.org", "phone": "555-0171", "employment": "employed",
+     "pay": {"kind": "per_hour", "amount": "42.00"}, "most_hours": "24",
+     "biography": "Has laid walls along the coast for thirty years, and taught it for twelve."},
+    {"name": "A. Sorensen", "email": "a.sorensen@refused.example.org", "phone": "555-0172", "hours": EVENINGS,
+     "employment": "freelance", "pay": {"kind": "per_meeting", "amount": "96.00"}},
+    {"name": "H. Dunmore", "email": "h.dunmore@example.org", "phone": "555-0173", "employment": "outside",
+     "pay": {"kind": "share_percent", "percent": "45"}},
+    {"name": "M. Oyelaran", "email": "m.oyelaran@example.org", "phone": "555-0174", "employment": "freelance",
+     "pay": {"kind": "per_head", "amount": "58.00"}},
+    {"name": "P. Hallam", "email": "p.hallam@example.org", "phone": "555-0175", "employment": "outside",
+     "pay": {"kind": "share_percent", "percent": "40"}},
+    {"name": "C. Abernathy", "email": "c.abernathy@example.org", "phone": "555-0176", "employment": "freelance",
+     "pay": {"kind": "flat", "amount": "640.00"}},
+    {"name": "K. Adebayo", "email": "k.adebayo@example.org", "phone": "555-0177", "employment": "freelance",
+     "pay": {"kind": "per_hour", "amount": "38.00"}, "most_hours": "16"},
+    {"name": "S. Whitlock", "email": "s.whitlock@example.org", "phone": "555-0178", "employment": "employed",
+     "pay": {"kind": "per_hour", "amount": "31.50"}, "most_hours": "18"},
+    {"name": "R. Castellan", "email": "r.castellan@example.org", "phone": "555-0179", "employment": "freelance",
+     "pay": {"kind": "per_meeting", "amount": "110.00"}},
+    {"name": "N. Fairburn", "email": "n.fairburn@example.org", "phone": "555-0180", "employment": "outside",
+     "hours": [{"weekday": d, "from": "08:00", "to": "18:00"} for d in ("FR", "SA", "SU")],
+     "pay": {"kind": "per_head", "amount": "22.00"}},
+    {"name": "T. Okafor", "email": "t.okafor@example.org", "phone": "555-0181", "employment": "outside"},
 )  # fmt: skip
+# What each can teach: courses by their code, all of a category by its name; with a plus they assist.
+CAN_TEACH: dict[str, tuple[str, ...]] = {
+    "I. Marchetti": ("Stone", "Walls and finishes"),
+    "A. Sorensen": ("SLATE",),
+    "H. Dunmore": ("Glass and iron",),
+    "M. Oyelaran": ("GLASS", "+DRAW"),
+    "P. Hallam": ("Roofs and timber", "LIME", "CARVE"),
+    "C. Abernathy": ("Understanding buildings", "DRAW", "LIME"),
+    "K. Adebayo": ("Stone", "GLASS"),
+    "S. Whitlock": ("+Stone", "+Walls and finishes", "GLASS"),
+    "R. Castellan": ("SLATE", "Glass and iron"),
+    "N. Fairburn": ("GLASS", "TIMB"),
+}
 
 HALVES: Document = {
     "name": "Half now, half in 30 days",
@@ -183,7 +213,7 @@ RUNS = (
     PlannedRun("GLASS", -50, 6, "SA", "10:00", 300, 4, 10, 6, "Glass room", "M. Oyelaran",
                rates("264.00", "238.00", 14, "240.00"), (DEPOSIT, HALVES), 4, more={"extras": [GLASS_PACK]}),
     # Open, going well, with a party.
-    PlannedRun("DSW", -45, 23, "TH", "17:30", 150, 8, 14, 6, "Quarry yard", "I. Marchetti",
+    PlannedRun("DSW", -45, 23, "TH", "17:30", 150, 8, 14, 6, "Quarry yard", "I. Marchetti; S. Whitlock (assistant)",
                rates("236.00", "212.00", 11, "215.00", "160.00"), (HALVES, MONTHLY), 9,
                note="The flyer says Hall 2. It meets in the quarry yard.", more={"extras": [HANDBOOK, TOOLS]}),
     # Full, with people in line.

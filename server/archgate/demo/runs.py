@@ -14,7 +14,9 @@ from archgate.actions.runs import making
 from archgate.actions.runs.commands import RunCommand
 from archgate.actions.runs.views import RunOut
 from archgate.actions.schedule import places
-from archgate.actions.schedule.commands import InstructorCommand, PlaceCommand
+from archgate.actions.schedule.commands import PlaceCommand
+from archgate.actions.teaching import instructors
+from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.schedule import WEEKDAYS
 from archgate.demo.center import Center
 from archgate.demo.offerings import (
@@ -44,7 +46,7 @@ def furnish(center: Center) -> None:
     for place in PLACES:
         center.act(8.6, places.save_place, None, command_of(PlaceCommand, place))
     for teacher in TEACHERS:
-        center.act(8.7, places.save_instructor, None, command_of(InstructorCommand, teacher))
+        center.act(8.7, instructors.save, None, command_of(InstructorCommand, teacher))
     for name, number in STOCK:
         center.act(
             8.8,

@@ -15,6 +15,7 @@ from zoneinfo import ZoneInfo
 from archgate.core.clashes import Busy, Clash, clashes_of
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
+from archgate.core.pay import Facts, PayExtra, Term, pay_of
 from archgate.core.plans import Due, DueKind, PlanLine, Settle, installments_of
 from archgate.core.schedule import (
     MOST_MEETINGS,
@@ -26,6 +27,7 @@ from archgate.core.schedule import (
     TooMany,
     meetings_of,
 )
+from archgate.core.states import Part, PayKind
 from archgate.core.waitlist import Party, Rule, chances_of, in_order, next_offers
 from archgate.documents.fees import quote_of
 from archgate.documents.reader import Document, Reader, strict_date
@@ -65,7 +67,7 @@ def read_pattern(row: Reader) -> Pattern | None:
     closure = row.text("on_closure", "What happens on a closure") or "skip"
     if closure not in ("skip", "extend"):
         row.fault("on_closure", f'"{closure}" is neither skip nor extend.')
-    instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
+    instructors, room = read_instructors(row), row.text("room", "The room")
     if first is None or start is None or minutes is None or len(row.faults) > before:
         return None
     return Pattern(
@@ -77,19 +79,42 @@ def read_pattern(row: Reader) -> Pattern | None:
         count,
         until,
         closure == "extend",
-        instructor,
+        instructors,
         room,
     )
+
+
+MOST_INSTRUCTORS = 12  # of one meeting
+
+
+def read_instructors(row: Reader) -> tuple[str, ...]:
+    """Who teaches: one name, or a list of them; nobody twice."""
+    typed = row.value.get("instructor")
+    if not isinstance(typed, list):
+        one = row.text("instructor", "The instructor")
+        return (one,) if one else ()
+    if len(typed) > MOST_INSTRUCTORS:
+        row.fault("instructor", f"A meeting has at most {MOST_INSTRUCTORS} instructors.")
+        return ()
+    for n, name in enumerate(typed):
+        if not isinstance(name, str) or not name.strip():
+            row.faults.append(Fault(f"{row.at}/instructor/{n}", "An instructor is a name."))
+    return tuple(dict.fromkeys(name for name in typed if isinstance(name, str) and name.strip()))
+
+
+def instructors_document(names: tuple[str, ...]) -> object:
+    """Who teaches, as a document says it: nobody, one name, or a list."""
+    return list(names) if len(names) > 1 else next(iter(names), None)
 
 
 def read_extra(row: Reader) -> Extra | None:
     day = row.day("date", "The date", need=True)
     start = row.clock("start", "The start time", need=True)
     minutes = row.whole("minutes", "The length in minutes", 1, 7 * 24 * 60, need=True)
-    instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
+    instructors, room = read_instructors(row), row.text("room", "The room")
     if day is None or start is None or minutes is None:
         return None
-    return Extra(day, start, minutes, instructor, room)
+    return Extra(day, start, minutes, instructors, room)
 
 
 def schedule_of(document: object) -> Document:
@@ -171,7 +196,7 @@ def meeting_document(meeting: Meeting) -> Document:
         "start": meeting.start.isoformat(),
         "end": meeting.end.isoformat(),
         "minutes": meeting.minutes,
-        "instructor": meeting.instructor,
+        "instructor": instructors_document(meeting.instructors),
         "room": meeting.room,
         "warnings": list(meeting.warnings),
     }
@@ -303,9 +328,85 @@ def waitlist_of(document: object) -> Document:
     }
 
 
+# --- pay --------------------------------------------------------------------------------------------------
+
+TERM_KEYS = "who part per_hour per_meeting flat per_head share_percent hours meetings"
+MOST_COUNTED = 1_000_000
+
+
+def read_term(row: Reader, currency: str | None) -> Term | None:
+    before = len(row.faults)
+    who = row.text("who", "Who is paid", need=True)
+    kind = row.one_of(tuple(PayKind), True, "A term")
+    part = row.text("part", "The part") or Part.LEAD
+    if part not in tuple(Part):
+        row.fault("part", f'"{part}" is none of {", ".join(Part)}.')
+    hours = row.number("hours", "The hours", 2)
+    meetings = row.whole("meetings", "The number of meetings", 0, MOST_COUNTED)
+    percent = row.percent("share_percent", "The share")
+    amounts = [row.amount(k, "The amount", currency) for k in PayKind if k is not PayKind.SHARE]
+    if len(row.faults) > before or who is None or kind is None:
+        return None
+    amount = next((a for a in amounts if a is not None), 0)
+    return Term(who, PayKind(kind), amount, percent or Decimal(0), hours, meetings, Part(part))
+
+
+def read_pay_extra(row: Reader) -> PayExtra | None:
+    who, label = row.text("who", "Who is paid", need=True), row.text("label", "The description", need=True)
+    quantity = row.number("quantity", "The quantity", 4, need=True)
+    unit = row.number("unit", "The unit price", 6, need=True)
+    if who is None or label is None or quantity is None or unit is None:
+        return None
+    return PayExtra(who, label, quantity, unit)
+
+
+def pay_of_document(document: object) -> Document:
+    """`calc pay`: what instructors are paid for a run, each line with its reason, and what the center keeps.
+
+    The label of a line of terms is the kind of pay, with the part where it is not the lead; of an extra line its own. People
+    stand in the order in which they are named first. A percent of an hour's or a unit's decimals is not rounded before the
+    line is. Shares over 100 together are refused at the term with which they pass it.
+    """
+    faults: list[Fault] = []
+    keys = "currency hours meetings heads income payment_fees deduct terms extra"
+    top = Reader(document, "", faults, keys)
+    currency = top.currency()
+    facts = Facts(
+        currency or "",
+        top.number("hours", "The hours", 2) or Decimal(0),
+        top.whole("meetings", "The number of meetings", 0, MOST_COUNTED) or 0,
+        top.whole("heads", "The number of heads", 0, MOST_COUNTED) or 0,
+        top.amount("income", "The income", currency) or 0,
+        top.amount("payment_fees", "The payment fees", currency) or 0,
+        top.amount("deduct", "What is deducted", currency) or 0,
+    )
+    terms = [read_term(r, currency) for r in top.rows("terms", "The terms", TERM_KEYS)]
+    extra = [read_pay_extra(r) for r in top.rows("extra", "The extra lines", "who label quantity unit")]
+    _finish(faults)
+    assert currency
+    pay = pay_of(facts, [t for t in terms if t], [x for x in extra if x])
+    warnings = ["The center pays more than comes in."] if pay.center < 0 else []
+    return {
+        "people": [
+            {
+                "who": p.who,
+                "lines": [
+                    {"label": x.label, "amount": format_amount(x.amount, currency), "why": x.why}
+                    for x in p.lines
+                ],
+                "total": format_amount(p.total, currency),
+            }
+            for p in pay.people
+        ],
+        "center": format_amount(pay.center, currency),
+        "warnings": warnings,
+    }
+
+
 CALCULATORS: dict[str, Callable[[object], Document]] = {
     "schedule": schedule_of,
     "quote": quote_of,
     "plan": plan_of,
     "waitlist": waitlist_of,
+    "pay": pay_of_document,
 }

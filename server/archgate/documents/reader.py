@@ -112,6 +112,13 @@ class Reader:
             return None
         return percent
 
+    def number(self, key: str, name: str, decimals: int, need: bool = False) -> Decimal | None:
+        """A plain number that is not negative, as text: quantities, hours, prices of a unit."""
+        shape = rf"\d{{1,9}}(\.\d{{1,{decimals}}})?"
+        return self._parsed(
+            key, name, need, lambda t: strict_number(t, shape), 'a plain number like "9.5", not below zero'
+        )
+
     def share(self, key: str, name: str) -> Decimal | None:
         """A plain number from 0 through 1, as text."""
         share = self._parsed(key, name, False, strict_percent, 'a plain number like "0.08"')
@@ -192,6 +199,12 @@ def strict_moment(text: str, zone: ZoneInfo | None) -> datetime:
     if moment.tzinfo is None:
         return moment_of(moment.date(), moment.time(), zone or ZoneInfo("UTC"))
     return moment.astimezone(UTC)
+
+
+def strict_number(text: str, shape: str) -> Decimal:
+    if not re.fullmatch(shape, text, re.ASCII):
+        raise ValueError(text)
+    return Decimal(text)
 
 
 def strict_percent(text: str) -> Decimal:

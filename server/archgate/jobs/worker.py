@@ -24,6 +24,7 @@ from archgate.actions.kernel import queue
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
 from archgate.actions.messages import messages, webhooks
 from archgate.actions.schedule import meeting_links
+from archgate.actions.teaching import covering, evaluations
 from archgate.clock import system_now
 from archgate.outside.mail import Mail, StandInMail, Trouble
 from archgate.outside.meetings import Meetings, StandInMeetings
@@ -91,6 +92,10 @@ class Worker:
             with self.sessions.begin() as session:
                 if queue.finish(session, taken, self.name):
                     meeting_links.keep(session, int(str(taken.what["meeting_id"])), link, host_key)
+        elif taken.kind == covering.JOB:
+            covering.work_out(self.sessions, int(str(taken.what["plan"])))
+            with self.sessions.begin() as session:
+                queue.finish(session, taken, self.name)
         elif taken.kind == "send webhook":
             with self.sessions() as session:
                 delivery = webhooks.delivery(session, taken.key, taken.what)
@@ -177,6 +182,12 @@ def tell_interested(sessions: sessionmaker[Session]) -> str:
     return f"{sum(told)} people told that sign-up opens.{trouble}"
 
 
+def ask_for_evaluations(sessions: sessionmaker[Session]) -> str:
+    """The learners of runs that are over, a slice of each at a time."""
+    asked, trouble = each_run(sessions, evaluations.due_runs, evaluations.ask)
+    return f"{sum(asked)} learners asked.{trouble}"
+
+
 def nightly(sessions: sessionmaker[Session]) -> str:
     """Begin the check in a process of its own, which leaves word of what it found: letters do not wait. One that was ended in
     the middle is gone on with."""
@@ -226,6 +237,7 @@ def rounds() -> tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], st
         (checks.CHECK, timedelta(hours=24), nightly),
         ("go down the lines", timedelta(seconds=20), down_the_lines),
         ("tell who is interested", timedelta(seconds=60), tell_interested),
+        ("ask what learners think", timedelta(seconds=60), ask_for_evaluations),
         ("forget what is old", timedelta(hours=1), sweep),
         ("back up", timedelta(hours=settings_from().backup_hours), back_up),
     )

@@ -6,6 +6,7 @@ A file is read, or refused in a sentence, within `SECONDS` and `MEMORY`; the lim
 
 from __future__ import annotations
 
+import base64
 import os
 import resource
 import subprocess
@@ -60,6 +61,11 @@ def times_of(data: bytes, zone: ZoneInfo, first: date, last: date) -> list[Taken
     ]
 
 
+def picture_of(data: bytes) -> bytes:
+    """A picture made anew (`pictures.picture_read`). Raises Refused at /file."""
+    return base64.b64decode(_read("picture", data, {})["picture"])
+
+
 def _read(kind: str, data: bytes, asked: dict[str, str]) -> dict:  # type: ignore[type-arg]
     if len(data) > LARGEST_FILE:
         raise refuse("/file", f"The file is larger than {LARGEST_FILE // 1024 // 1024} MB.")
@@ -111,6 +117,10 @@ def _answer(kind: str, asked: dict[str, str], data: bytes) -> bytes:
                     "odd": {str(n): sentence for n, sentence in table.odd.items()}, "sheet": table.sheet,
                     "sheets": table.sheets}  # fmt: skip
             return orjson.dumps(content)
+        if kind == "picture":
+            from archgate.papers.pictures import picture_read
+
+            return orjson.dumps({"picture": base64.b64encode(picture_read(data)).decode()})
         times = read_calendar(
             data,
             ZoneInfo(asked["zone"]),
@@ -127,7 +137,9 @@ def _answer(kind: str, asked: dict[str, str], data: bytes) -> bytes:
 
 
 if __name__ == "__main__":
-    import python_calamine  # noqa: F401 (loaded before the limits count)
+    import PIL.Image
+    import PIL.ImageOps  # noqa: F401 (loaded before the limits count)
+    import python_calamine  # noqa: F401
 
     content = sys.stdin.buffer.read(LARGEST_FILE + 1)
     _limit()

@@ -49,6 +49,16 @@ STATES: tuple[type[StrEnum], ...] = (
     states.Role,
     states.Mark,
     states.PlaceKind,
+    states.Part,
+    states.Level,
+    states.Employment,
+    states.PayKind,
+    states.CoverAim,
+    states.CoverStatus,
+    states.CoverAnswer,
+    states.AgreementStatus,
+    states.QuestionKind,
+    states.ApplicationStatus,
 )
 
 

@@ -15,7 +15,7 @@ from archgate.tables.fees import Extra, Rate
 from archgate.tables.people import Organization
 from archgate.tables.plans import Plan
 from archgate.tables.schedule import Gate, Meeting, MeetingPattern, Place
-from archgate.tables.teaching import Instructor
+from archgate.tables.teaching import RunTeacher
 
 
 class Center(Base):
@@ -71,14 +71,15 @@ class Attachment(Base):
 class Run(Base):
     """One offering of a course. What people edit stands here; who sits where is locked in `run_seats`.
 
-    `place` and `instructor` are the usual ones; every meeting carries its own. `windows` are the sign-up windows as their rules,
+    `place` and `teachers` are the usual ones; every meeting carries its own. `windows` are the sign-up windows as their rules,
     [{"opens": rule, "closes": rule}]; a rule is {"on": date} or {"days_before": n}, none the usual one. `decision_rule`
     is the rule of the decision day. `starts_on` and `ends_on` belong to a cohort, `week_names` too; `access_days`
     count from the end of a cohort, or from the enrollment of an open run. `client_id` makes it a contract run.
     `overbook` seats beyond the capacity may be given. `line_rule` is "fit" or "strict"; with `auto_offer` seats that come
     free are offered for `offer_hours`. With `hold_hours` a seat is only held until the first payment. `told` are those who
     hear of an enrollment, none said as the center has it. `questions` are asked of those who wait or show interest, whose
-    interest list opens `head_start_hours` before sign-up does.
+    interest list opens `head_start_hours` before sign-up does. `pay_deduct` is taken off the income before shares are paid; at
+    `evaluated_at` learners were asked what they think of it.
     """
 
     __tablename__ = "runs"
@@ -96,7 +97,6 @@ class Run(Base):
     decision: Mapped[Decision]
     decision_until: Mapped[date | None]
     place_id: Mapped[int | None] = mapped_column(ForeignKey("places.id"))
-    instructor_id: Mapped[int | None] = mapped_column(ForeignKey("instructors.id"))
     client_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
     time_zone: Mapped[str] = mapped_column(String(64))
     currency: Mapped[str] = mapped_column(String(3))
@@ -121,6 +121,8 @@ class Run(Base):
     told: Mapped[list[str] | None]
     questions: Mapped[list[str]] = mapped_column(default=list)
     head_start_hours: Mapped[int] = mapped_column(default=0)
+    pay_deduct: Mapped[int] = mapped_column(default=0)
+    evaluated_at: Mapped[datetime | None]
     interest_told_at: Mapped[datetime | None]
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
@@ -133,7 +135,7 @@ class Run(Base):
         cascade="all, delete-orphan", order_by="(Meeting.starts_at, Meeting.id)"
     )
     place: Mapped[Place | None] = relationship()
-    instructor: Mapped[Instructor | None] = relationship()
+    teachers: Mapped[list[RunTeacher]] = relationship(cascade="all, delete-orphan", order_by="RunTeacher.n")
     client: Mapped[Organization | None] = relationship()
     gates: Mapped[list[Gate]] = relationship(cascade="all, delete-orphan", order_by="Gate.at")
     rates: Mapped[list[Rate]] = relationship(cascade="all, delete-orphan", order_by="Rate.position")

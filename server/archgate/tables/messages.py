@@ -28,6 +28,7 @@ class Message(Base):
     run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
     meeting_id: Mapped[int | None] = mapped_column(ForeignKey("meetings.id", ondelete="SET NULL"))
     invoice_id: Mapped[int | None] = mapped_column(ForeignKey("invoices.id"))
+    agreement_id: Mapped[int | None] = mapped_column(ForeignKey("agreements.id"))
     occasion: Mapped[Word] = mapped_column(default="")
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
     to_name: Mapped[Name]

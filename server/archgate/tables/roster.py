@@ -39,7 +39,7 @@ class RunGroup(Base):
 
 
 class Attendance(Base):
-    """Whether somebody was at a meeting."""
+    """Whether somebody was at a meeting. `user_id`: who of the staff said so; None where the instructor did."""
 
     __tablename__ = "attendance"
     __table_args__ = (UniqueConstraint("meeting_id", "person_id"),)
@@ -47,7 +47,7 @@ class Attendance(Base):
     meeting_id: Mapped[int] = mapped_column(ForeignKey("meetings.id"))
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
     status: Mapped[Mark]
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]
 
 

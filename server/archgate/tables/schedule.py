@@ -9,7 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.states import PlaceKind
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
-from archgate.tables.teaching import Instructor
+from archgate.tables.teaching import Instructor, MeetingTeacher, PatternTeacher
 
 
 class Place(Base):
@@ -58,7 +58,10 @@ class MeetingPattern(Base):
     until: Mapped[date | None]
     extend: Mapped[bool] = mapped_column(default=False)
     place_id: Mapped[int | None] = mapped_column(ForeignKey("places.id"))
-    instructor_id: Mapped[int | None] = mapped_column(ForeignKey("instructors.id"))
+
+    teachers: Mapped[list[PatternTeacher]] = relationship(
+        cascade="all, delete-orphan", order_by="PatternTeacher.n", lazy="selectin"
+    )
 
 
 class Meeting(Base):
@@ -75,7 +78,6 @@ class Meeting(Base):
         CheckConstraint("ends_at > starts_at", name="order"),
         Index("ix_meetings_run", "run_id", "starts_at"),
         Index("ix_meetings_time", "starts_at", "ends_at"),
-        Index("ix_meetings_instructor", "instructor_id", "starts_at"),
         Index("ix_meetings_place", "place_id", "starts_at"),
     )
     id: Mapped[Key]
@@ -88,7 +90,6 @@ class Meeting(Base):
     by_hand: Mapped[bool] = mapped_column(default=False)
     pattern_n: Mapped[int | None]
     place_id: Mapped[int | None] = mapped_column(ForeignKey("places.id"))
-    instructor_id: Mapped[int | None] = mapped_column(ForeignKey("instructors.id"))
     sequence: Mapped[int] = mapped_column(default=0)
     cancelled_at: Mapped[datetime | None]
     cancel_why: Mapped[Prose] = mapped_column(default="")
@@ -98,7 +99,13 @@ class Meeting(Base):
     )
 
     place: Mapped[Place | None] = relationship()
-    instructor: Mapped[Instructor | None] = relationship()
+    teachers: Mapped[list[MeetingTeacher]] = relationship(
+        cascade="all, delete-orphan", order_by="MeetingTeacher.n", lazy="selectin"
+    )
+
+    @property
+    def instructors(self) -> list[Instructor]:
+        return [t.instructor for t in self.teachers]
 
 
 class OnlineLink(Base):

@@ -45,7 +45,7 @@ const KINDS: Record<Schemas["FoundKind"], string> = {
 export function placeOf(thing: Pick<Schemas["FoundThing"], "kind" | "account_id" | "id">): string {
   if (thing.account_id !== null) return `/accounts/${thing.account_id}`;
   if (thing.kind === "place") return `/places?tab=places&at=${thing.id}`;
-  if (thing.kind === "instructor") return `/places?tab=people&at=${thing.id}`;
+  if (thing.kind === "instructor") return `/teaching/${thing.id}`;
   return thing.kind === "code" ? `/money/codes?at=${thing.id}` : "/money";
 }
 

@@ -40,8 +40,16 @@ const HeadLine = styled("header")({
     color: ink.ink,
     textDecoration: "none",
   },
-  "& .where": { color: ink.slate, marginLeft: 18, paddingLeft: 18, borderLeft: `1px solid ${ink.line}` },
-  "& nav": { marginLeft: "auto", display: "flex", alignSelf: "stretch", gap: 24 },
+  "& .where": {
+    color: ink.slate,
+    margin: "0 16px",
+    paddingLeft: 16,
+    borderLeft: `1px solid ${ink.line}`,
+    overflow: "hidden",
+    textOverflow: "ellipsis",
+    "& .center": { "@media (max-width: 1340px)": { display: "none" } },
+  },
+  "& nav": { marginLeft: "auto", display: "flex", alignSelf: "stretch", gap: 18 },
   "& nav a": {
     display: "flex",
     alignItems: "center",
@@ -52,7 +60,7 @@ const HeadLine = styled("header")({
   },
   "& nav a:hover": { color: ink.ink },
   "& nav a.active": { color: ink.ink, fontWeight: 600, borderBottomColor: ink.verdigris },
-  "& .who": { marginLeft: 24, paddingLeft: 18, borderLeft: `1px solid ${ink.line}` },
+  "& .who": { marginLeft: 18, paddingLeft: 16, borderLeft: `1px solid ${ink.line}` },
 });
 
 const RunList = lazy(() => import("../subjects/courses/RunList"));
@@ -69,6 +77,12 @@ const DaySheet = lazy(() => import("../subjects/schedule/Sheets").then((m) => ({
 const ClashesPage = lazy(() => import("../subjects/schedule/ClashesPage"));
 const Season = lazy(() => import("../subjects/schedule/Season"));
 const CopyRuns = lazy(() => import("../subjects/schedule/CopyRuns"));
+const InstructorsPage = lazy(() => import("../subjects/teaching/InstructorsPage"));
+const InstructorPage = lazy(() => import("../subjects/teaching/InstructorPage"));
+const CoverPage = lazy(() => import("../subjects/teaching/CoverPage"));
+const PayPage = lazy(() => import("../subjects/teaching/PayPage"));
+const ApplicationsPage = lazy(() => import("../subjects/teaching/ApplicationsPage"));
+const RulesPage = lazy(() => import("../subjects/teaching/RulesPage"));
 const PlacesPage = lazy(() => import("../subjects/schedule/PlacesPage"));
 const Outbox = lazy(() => import("../subjects/messages/Outbox"));
 const CallList = lazy(() => import("../subjects/messages/CallList"));
@@ -153,6 +167,12 @@ function Shell({ me }: { me: Me }) {
           <Route path="/season" element={<Season />} />
           <Route path="/copy" element={<CopyRuns />} />
           <Route path="/places" element={<PlacesPage />} />
+          <Route path="/teaching" element={<InstructorsPage />} />
+          <Route path="/teaching/cover" element={<CoverPage />} />
+          <Route path="/teaching/pay" element={<PayPage />} />
+          <Route path="/teaching/applications" element={<ApplicationsPage />} />
+          <Route path="/teaching/rules" element={<RulesPage />} />
+          <Route path="/teaching/:id" element={<Of page={InstructorPage} />} />
           <Route path="/outbox" element={<Outbox />} />
           <Route path="/calls/:id" element={<Of page={CallList} />} />
           <Route path="/runs/new" element={<NewRun />} />
@@ -200,7 +220,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
       </Link>
       <Find onAct={onAct} />
       <span className="where">
-        {drafts.length === 0 && lists.length === 0 && `${me.center}, `}
+        {drafts.length === 0 && lists.length === 0 && <span className="center">{me.center}, </span>}
         {day(me.today)}
       </span>
       <nav aria-label="Places">
@@ -219,6 +239,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         <NavLink to="/money" className={() => (/^\/(money|accounts)/.test(pathname) ? "active" : "")}>
           Money
         </NavLink>
+        <NavLink to="/teaching">Teaching</NavLink>
       </nav>
       <Row as="span" mid className="who" sx={{ gap: 16 }}>
         <NotSent drafts={drafts} />

@@ -32,6 +32,9 @@ from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand, PersonPatch
 from archgate.actions.people.views import PersonChanged, PersonOut
 from archgate.actions.schedule.schedule import ordered, zone_of
+from archgate.actions.teaching import applications, instructors
+from archgate.actions.teaching.commands import AcceptCommand, InstructorCommand
+from archgate.actions.teaching.views import AcceptedOut, InstructorOut
 from archgate.clock import system_now
 from archgate.core.faults import refuse
 from archgate.core.states import PageStatus, RunStatus
@@ -40,6 +43,7 @@ from archgate.papers.letters.writing import written
 from archgate.tables.courses import Run
 from archgate.tables.own_pages import OwnPage, OwnPageSession
 from archgate.tables.people import Person
+from archgate.tables.teaching import Instructor
 
 LINK_LIFE = timedelta(days=14)
 SESSION_LIFE = timedelta(days=30)
@@ -135,6 +139,23 @@ def follow_email(uow: UnitOfWork, person: Person) -> None:
         raise refuse("/set/email", f"{whose.name} signs in by {person.email} already.")
     row.email = person.email
     uow.session.flush()
+
+
+def save_instructor(uow: UnitOfWork, instructor_id: int | None, command: InstructorCommand) -> InstructorOut:
+    """Add or change an instructor; their own page follows their email."""
+    done = instructors.save(uow, instructor_id, command)
+    follow_email(uow, people.get_person(uow, done.person_id))
+    return done
+
+
+def accept(uow: UnitOfWork, application_id: int, command: AcceptCommand) -> AcceptedOut:
+    """From an application to an instructor, and with `invite` to an own page, in one step."""
+    made = applications.make_instructor(uow, application_id, command)
+    invited = command.invite and page_of(uow, made.person_id) is None
+    if invited:
+        invite(uow, made.person_id)
+    shown = instructors.instructor_view(uow, made.id)
+    return AcceptedOut(change=uow.entries[0].key, instructor=shown, invited=invited)
 
 
 def account_of(uow: UnitOfWork, email: str) -> int | None:
@@ -309,6 +330,10 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
         next_due=owes.next_due,
         courses=courses,
         waiting=waiting,
+        teaches=uow.session.scalar(
+            select(Instructor.id).where(Instructor.person_id == person.id, Instructor.active)
+        )
+        is not None,
     )
 
 

@@ -36,6 +36,8 @@ MAY: dict[str, frozenset[str]] = {
     "keep people": frozenset(ROLES),
     "keep courses": frozenset(ROLES),
     "keep places": frozenset(ROLES),
+    "keep teaching": frozenset(ROLES),
+    "keep pay": frozenset(ROLES),
     "keep fees": frozenset(ROLES),
     "take money": frozenset(ROLES),
     "keep settings": frozenset(("administrator",)),

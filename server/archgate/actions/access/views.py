@@ -80,6 +80,7 @@ class OwnPageOut(View):
     next_due: NextDue | None
     courses: list[OwnCourse]
     waiting: list[OwnWaiting]
+    teaches: bool
 
 
 class OwnPageState(View):

@@ -46,7 +46,7 @@ from archgate.tables import Base
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import DiscountCode, Extra
 from archgate.tables.money import Account, Invoice
-from archgate.tables.people import Organization
+from archgate.tables.people import Organization, Person
 from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.teaching import Instructor
@@ -327,7 +327,7 @@ def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
     own = and_(Account.organization_id == Organization.id, Account.currency == uow.center.currency)
     nothing: ColumnElement[int] = cast(null(), BigInteger)
     paper: ColumnElement[str] = func.concat(Invoice.kind, " of ", cast(Invoice.issued_on, String(10)))
-    reach: ColumnElement[str] = func.coalesce(Instructor.phone, Instructor.email)
+    reach = select(func.coalesce(Person.phone, Person.email)).where(Person.id == Instructor.person_id)
     statement = union_all(
         few(
             FoundKind.ORGANIZATION,
@@ -351,7 +351,7 @@ def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
             FoundKind.INSTRUCTOR,
             Instructor,
             Instructor.name,
-            reach,
+            reach.scalar_subquery(),
             nothing,
             *named(Instructor.name),
             Instructor.active,

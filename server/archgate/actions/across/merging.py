@@ -19,6 +19,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.actions.seats import seats
+from archgate.actions.teaching import instructors
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
 from archgate.documents.reader import Document
@@ -77,7 +78,10 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     kept, gone = both[kept_id], both[gone_id]
     if kept.merged_into_id or gone.merged_into_id:
         raise conflict("merged", "One of these records was merged already.")
-    for run_id in runs_of(uow, (kept.id, gone.id)):
+    teaches = instructors.of_people(uow, (kept.id, gone.id))
+    both_teach = len(teaches) == 2
+    taught = instructors.runs_of(uow, teaches[gone.id].id) if both_teach else []
+    for run_id in sorted({*runs_of(uow, (kept.id, gone.id)), *taught}):
         seats.run_to_change(uow, run_id)
     refuse_both(uow, kept, gone)
     moved = {}
@@ -99,6 +103,13 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     accounts = move_accounts(uow, kept, gone)
     if accounts:
         moved["accounts"] = accounts
+    if both_teach:
+        instructors.move_everything(uow, teaches[kept.id], teaches[gone.id])
+        instructors.retire(uow, teaches[gone.id])
+        moved["runs and meetings taught"] = len(taught)
+    elif gone.id in teaches:
+        teaches[gone.id].person_id = kept.id
+        moved["records of an instructor"] = 1
     taken = {}
     for fact in ("email", "phone"):
         if not getattr(kept, fact) and getattr(gone, fact):

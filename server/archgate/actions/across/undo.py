@@ -19,7 +19,8 @@ import archgate.actions.enrolling.on_many
 import archgate.actions.enrolling.waitlist
 import archgate.actions.money.accounts
 import archgate.actions.runs.copying
-import archgate.actions.runs.lifecycle  # noqa: F401
+import archgate.actions.runs.lifecycle
+import archgate.actions.teaching.covering  # noqa: F401
 from archgate.actions.across.views import Undone
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act, Subject, Undo, act_named

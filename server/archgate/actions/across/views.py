@@ -170,7 +170,7 @@ class Lane(View):
     seats: int | None
 
 
-PlannerCell: TypeAlias = int | str | bool | None
+PlannerCell: TypeAlias = int | str | bool | list[int] | None
 
 
 class PlannerOut(View):

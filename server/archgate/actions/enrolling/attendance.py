@@ -81,6 +81,7 @@ def mark(
     for person_id in marks:
         if person_id not in known:
             raise refuse(f"/marks/{person_id}", "This person is not on the roster.")
+    by = uow.user.id if uow.user else None
     standing = {
         a.person_id: a
         for a in uow.session.scalars(
@@ -100,12 +101,12 @@ def mark(
                     meeting_id=meeting.id,
                     person_id=person_id,
                     status=status,
-                    user_id=uow.user_id,
+                    user_id=by,
                     at=uow.now,
                 )
             )
         else:
-            row.status, row.user_id, row.at = status, uow.user_id, uow.now
+            row.status, row.user_id, row.at = status, by, uow.now
     uow.session.flush()
     change = uow.log(
         Act.MARK_ATTENDANCE,

@@ -7,11 +7,12 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
-from archgate.actions.enrolling.roster_views import CallList, CallRow
+from archgate.actions.enrolling.roster_views import CallList, CallRow, TeacherCall
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
+from archgate.actions.schedule import teachers
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
@@ -55,8 +56,7 @@ def call_list(uow: UnitOfWork, meeting_id: int) -> CallList:
         start=meeting.starts_at.astimezone(zone).isoformat(),
         cancelled=meeting.cancelled_at is not None,
         why=meeting.cancel_why,
-        instructor=meeting.instructor.name if meeting.instructor else None,
-        instructor_phone=meeting.instructor.phone if meeting.instructor else None,
+        instructors=[TeacherCall(name=i.name, phone=i.phone) for i in meeting.instructors],
         instructor_paid=meeting.instructor_paid,
         people=rows,
     )
@@ -91,6 +91,6 @@ def set_paid(uow: UnitOfWork, meeting_id: int, paid: bool) -> CallList:
     uow.log(
         Act.CHANGE_A_MEETING,
         run.id,
-        f"The instructor is {'still' if paid else 'not'} paid for the meeting of {run.code} on {day_text(meeting.date)}",
+        f"{teachers.text_of(meeting.teachers) or 'The instructor'} {'is still' if paid else 'is not'} paid for the meeting of {run.code} on {day_text(meeting.date)}",
     )
     return call_list(uow, meeting_id)

@@ -25,6 +25,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import money
+from archgate.actions.schedule import teachers
 from archgate.actions.schedule.schedule import ordered
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
@@ -283,7 +284,7 @@ def paper_of(
         Sheet(
             f"{day_text(m.date)}, {m.start:%H:%M}",
             m.place.name if m.place else "",
-            m.instructor.name if m.instructor else "",
+            teachers.text_of(m.teachers),
         )
         for m in meetings
     ]

@@ -49,6 +49,13 @@ class CallRow(View):
     note: str
 
 
+class TeacherCall(View):
+    """Somebody who would have taught, and how to reach them."""
+
+    name: str
+    phone: str | None
+
+
 class CallList(View):
     meeting_id: int
     run_id: int
@@ -58,8 +65,7 @@ class CallList(View):
     start: Moment
     cancelled: bool
     why: str
-    instructor: str | None
-    instructor_phone: str | None
+    instructors: list[TeacherCall]
     instructor_paid: bool | None
     people: list[CallRow]
 

@@ -21,6 +21,8 @@ from archgate.tables.messages import Message
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Meeting
+from archgate.tables.teaching import Instructor, MeetingTeacher
 
 
 def told_of(uow: UnitOfWork, run: Run, told: Sequence[Told] | None = None) -> list[Told]:
@@ -136,10 +138,10 @@ def others_told(
                 payer = uow.session.get_one(Organization, account.organization_id)
                 others.append((messages.Addressee(payer.name, payer.email), True))
     if Told.INSTRUCTORS in hear:
-        teachers = {m.instructor for m in run.meetings if m.instructor}
-        others += [
-            (messages.Addressee(t.name, t.email), False) for t in sorted(teachers, key=lambda t: t.name)
-        ]
+        of_run = select(MeetingTeacher.instructor_id).join(Meeting, Meeting.id == MeetingTeacher.meeting_id)
+        of_run = of_run.where(Meeting.run_id == run.id, Meeting.cancelled_at.is_(None))
+        query = select(Instructor).where(Instructor.id.in_(of_run)).order_by(Instructor.name)
+        others += [(messages.Addressee(t.name, t.email), False) for t in uow.session.scalars(query)]
     if Told.OFFICE in hear:
         others.append((messages.Addressee(uow.center.name, courses.center_form(uow).office_email), True))
     return others

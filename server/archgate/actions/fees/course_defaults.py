@@ -8,6 +8,7 @@ from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
+from archgate.actions.schedule import teachers
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.documents.reader import Document
@@ -27,7 +28,7 @@ def fact_of(run: Run, name: str) -> object:
     if name == "place":
         return run.place.name if run.place else ""
     if name == "instructor":
-        return run.instructor.name if run.instructor else ""
+        return teachers.text_of(run.teachers)
     fact: object = getattr(run, name)
     return fact
 

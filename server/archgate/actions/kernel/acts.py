@@ -16,6 +16,7 @@ class Subject(StrEnum):
     CENTER = "center"
     PLACE = "place"
     INSTRUCTOR = "instructor"
+    APPLICATION = "application"
     COURSE = "course"
     CODE = "code"
     PLAN = "plan"
@@ -118,8 +119,43 @@ class Act(StrEnum):
     CHANGE_AN_INSTRUCTOR = (
         "change an instructor",
         Subject.INSTRUCTOR,
-        "Change it back where instructors are kept.",
+        Undo.ROWS,
     )
+    MERGE_INSTRUCTORS = "merge instructors", Subject.INSTRUCTOR, Undo.ROWS
+    MAKE_A_PAY_REQUEST = (
+        "make a pay request",
+        Subject.INSTRUCTOR,
+        "A pay request stands; what changes later becomes a line of the next one.",
+    )
+    MARK_AS_PAID = "mark as paid", Subject.INSTRUCTOR, Undo.ROWS
+    ASSIGN = "assign", Subject.RUN, Undo.RUN
+    TAKE_COVER = "take cover", Subject.CENTER, Undo.OWN
+    ASK_FOR_COVER = "ask for cover", Subject.CENTER, "A proposal changes nothing until it is taken."
+    NOTE_A_COVER_CALL = (
+        "note a cover call",
+        Subject.RUN,
+        "Note the call again; the newer note takes its place.",
+    )
+    CHANGE_PAY = "change pay", Subject.RUN, Undo.ROWS
+    WRITE_AN_AGREEMENT_TEXT = (
+        "write an agreement text",
+        Subject.CENTER,
+        "Write the text anew; every version is kept.",
+    )
+    MAKE_AN_AGREEMENT = "make an agreement", Subject.RUN, "Make another one; it takes the place of this."
+    SEND_AN_AGREEMENT = "send an agreement", Subject.RUN, "It went out."
+    SIGN_AN_AGREEMENT = "sign an agreement", Subject.RUN, Undo.ROWS
+    CHANGE_EVALUATION = "change evaluation questions", Subject.CENTER, Undo.ROWS
+    ASK_FOR_EVALUATIONS = "ask for evaluations", Subject.RUN, "The letters went out."
+    CHANGE_TEACHING_RULES = "change teaching rules", Subject.CENTER, Undo.ROWS
+    APPLY_TO_TEACH = "apply to teach", Subject.APPLICATION, "Decline the application instead."
+    CHANGE_AN_APPLICATION = "change an application", Subject.APPLICATION, Undo.ROWS
+    NOTE_ON_AN_APPLICATION = (
+        "note on an application",
+        Subject.APPLICATION,
+        "Write another note; notes are kept.",
+    )
+    CHANGE_ONE_S_OWN = "change one's own", Subject.INSTRUCTOR, Undo.ROWS
     IMPORT_BUSY_TIMES = "import busy times", Subject.INSTRUCTOR, Undo.ROWS
     REMOVE_AN_INSTRUCTOR = "remove an instructor", Subject.INSTRUCTOR, Undo.ROWS
     TAKE_OUT_A_BUSY_TIME = "take out a busy time", Subject.INSTRUCTOR, Undo.ROWS

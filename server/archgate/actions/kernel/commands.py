@@ -6,6 +6,7 @@ each with its JSON pointer (`faults_of`); a field is called by its title, or els
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from datetime import date, time
 from decimal import InvalidOperation
@@ -29,6 +30,8 @@ from pydantic_core import ErrorDetails, InitErrorDetails, PydanticCustomError
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import parse_amount
 from archgate.documents.reader import Document, strict_date, strict_percent, strict_time
+
+NUMBER = re.compile(r"\d{1,9}(\.\d{1,6})?", re.ASCII)
 
 
 class Command(BaseModel):
@@ -98,6 +101,13 @@ def _percent(value: str) -> str:
     return value
 
 
+def _number(value: str) -> str:
+    """Quantities and hours are plain numbers in a text, not below zero."""
+    if not NUMBER.fullmatch(value):
+        raise PydanticCustomError("number_shape", "")
+    return value
+
+
 def _empty_is_none(value: object) -> object:
     return None if value == "" else value
 
@@ -128,6 +138,9 @@ SignedText = Annotated[
 PercentText = Annotated[
     str, AfterValidator(_percent), Field(json_schema_extra={"format": "percent"})
 ]  # a plain number from 0 through 100 in a text
+NumberText = Annotated[
+    str, AfterValidator(_number), Field(json_schema_extra={"format": "number"})
+]  # a plain number in a text, not below zero
 Days = Annotated[int, Field(strict=True, ge=0, le=3660)]
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
 Words = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
@@ -197,6 +210,10 @@ def sentence_of(kind: type[BaseModel], error: ErrorDetails, place: tuple[int | s
         return f'{name} must be a time like 17:30, not "{error["input"]}".'
     if what == "percent_shape":
         return f'{name} must be a plain number like "10" or "12.5", not "{str(error["input"])[:40]}".'
+    if what == "number_shape":
+        return (
+            f'{name} must be a plain number like "9.5", not below zero; this is "{str(error["input"])[:40]}".'
+        )
     if what == "percent_over":
         return f"{name} cannot be over 100."
     if what == "string_pattern_mismatch":

@@ -20,7 +20,7 @@ from archgate.tables.people import Person, PersonNumber, PersonTag
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Closure, Meeting, Place
-from archgate.tables.teaching import BusyTime, Instructor
+from archgate.tables.teaching import BusyTime, Instructor, RunTeacher
 
 if TYPE_CHECKING:
     from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -71,6 +71,8 @@ class Touched:
             case PartyPlace():
                 self.note_head(obj.enrollment_id, obj.person_id)
             case Meeting():
+                self.dated.add(obj.run_id)
+            case RunTeacher():
                 self.dated.add(obj.run_id)
             case Run():
                 self.dated.add(obj.id)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import joinedload, selectinload
+from sqlalchemy.orm import defaultload, joinedload, selectinload
 
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
@@ -12,6 +12,7 @@ from archgate.tables.fees import Rate
 from archgate.tables.log import Change
 from archgate.tables.people import Organization
 from archgate.tables.plans import Plan
+from archgate.tables.schedule import Meeting, MeetingPattern
 
 
 def get_course(uow: UnitOfWork, course_id: int, to_change: bool = False) -> Course:
@@ -26,16 +27,30 @@ def get_course(uow: UnitOfWork, course_id: int, to_change: bool = False) -> Cour
 WITH_RUNS = (
     joinedload(Run.course),
     joinedload(Run.place),
-    joinedload(Run.instructor),
+    selectinload(Run.teachers),
     joinedload(Run.client),
     selectinload(Run.rates).joinedload(Rate.early),
 )
-ONE_RUN = (*WITH_RUNS, selectinload(Run.plans).joinedload(Plan.lines))
+# Whenever the meetings of a run are read, those who teach them come with them.
+TAUGHT = defaultload(Run.all_meetings).joinedload(Meeting.teachers)
+ONE_RUN = (
+    joinedload(Run.course),
+    joinedload(Run.place),
+    joinedload(Run.client),
+    joinedload(Run.teachers),
+    selectinload(Run.rates).joinedload(Rate.early),
+    selectinload(Run.plans).joinedload(Plan.lines),
+    defaultload(Run.patterns).joinedload(MeetingPattern.teachers),
+    TAUGHT,
+)
 
 
-def get_run(uow: UnitOfWork, run_id: int, whole: bool = False) -> Run:
-    """`whole`: with what a page of the run needs."""
-    run = uow.session.get(Run, run_id, options=ONE_RUN if whole else ())
+WHO_TEACHES = (joinedload(Run.course), joinedload(Run.teachers), TAUGHT)
+
+
+def get_run(uow: UnitOfWork, run_id: int, whole: bool = False, taught: bool = False) -> Run:
+    """`whole`: with what a page of the run needs; `taught`: with who teaches it."""
+    run = uow.session.get(Run, run_id, options=ONE_RUN if whole else WHO_TEACHES if taught else (TAUGHT,))
     if run is None:
         raise not_found("This run")
     return run

@@ -206,6 +206,7 @@ WORDS = {
     "send message": "send a message",
     "make link": "make an online meeting",
     "send webhook": "send a list on",
+    "work out cover": "work out a proposal of cover",
 }
 
 

@@ -19,6 +19,7 @@ from archgate.tables.log import Change, RowChange
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
+from archgate.tables.teaching import MeetingTeacher
 
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
@@ -136,6 +137,13 @@ def note_restored(uow: UnitOfWork, table: str, number: int, facts: Document) -> 
             run = said("run_id") or uow.session.scalar(select(Meeting.run_id).where(Meeting.id == number))
             if run is not None:
                 touched.dated.add(run)
+        case "meeting_teachers":
+            meeting = said("meeting_id") or uow.session.scalar(
+                select(MeetingTeacher.meeting_id).where(MeetingTeacher.id == number)
+            )
+            of_meeting = uow.session.scalar(select(Meeting.run_id).where(Meeting.id == meeting))
+            if of_meeting is not None:
+                touched.dated.add(of_meeting)
         case "runs":
             touched.dated.add(number)
         case "places":

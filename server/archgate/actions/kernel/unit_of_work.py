@@ -48,6 +48,7 @@ from archgate.tables.plans import Plan, PlanLine
 from archgate.tables.roster import Enrollment, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
+from archgate.tables.teaching import EvaluationAnswer, EvaluationAsked, InstructorPicture, RunTeacher
 from archgate.tables.waitlist import Waiting
 
 T = TypeVar("T")
@@ -57,7 +58,7 @@ TRIES = 6
 KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, SentenceDue, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
-    OwnPageSession,
+    OwnPageSession, InstructorPicture, EvaluationAnswer, EvaluationAsked,
 )  # fmt: skip
 
 
@@ -73,6 +74,7 @@ UNDER_THE_RUN = (
     Enrollment,
     Waiting,
     RunGroup,
+    RunTeacher,
 )
 
 
@@ -251,7 +253,7 @@ def _of_run(obj: object) -> int | None:
 
 
 # What a run is made of: when a row of these is written, the run's revision rises, or the center's for its own plans.
-MADE_OF = (Run, Meeting, MeetingPattern, Gate, Rate, EarlyStep, SoldExtra, Plan, PlanLine)
+MADE_OF = (Run, Meeting, MeetingPattern, Gate, Rate, EarlyStep, SoldExtra, Plan, PlanLine, RunTeacher)
 OF_CENTER = 0
 
 

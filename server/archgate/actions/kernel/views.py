@@ -27,6 +27,7 @@ class ClashOut(View):
     key: str
     kind: str
     who: str
+    instructor_id: int | None
     text: str
     run: ClashRun | None
     meeting_id: int | None

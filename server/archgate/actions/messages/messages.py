@@ -15,12 +15,14 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages.views import MessageOut, Outbox
 from archgate.clock import business_now
 from archgate.core.faults import refuse
+from archgate.core.schedule import day_text
 from archgate.core.states import JobStatus
 from archgate.documents.reader import Document
 from archgate.outside.mail import Mailing
 from archgate.papers.invoices import Paper, pdf_of
 from archgate.papers.letters.occasions import Appointment, NamedRun, OfRun, TakenBack
 from archgate.papers.letters.writing import Letter, html_of, written
+from archgate.papers.teaching import AgreementPaper, agreement_pdf
 from archgate.tables.courses import Center, Run
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
@@ -29,6 +31,7 @@ from archgate.tables.money import Invoice
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
+from archgate.tables.teaching import Agreement
 
 WAIT = timedelta(seconds=60)  # while an undo still keeps a message from going out
 
@@ -53,6 +56,7 @@ def write(
     letter: Letter,
     run_id: int | None = None,
     invoice_id: int | None = None,
+    agreement_id: int | None = None,
 ) -> None:
     """Write one letter of a change; nothing for somebody without an email, who is called instead."""
     if not to.email:
@@ -76,6 +80,7 @@ def write(
         body=letter.text,
         made_at=uow.now,
         invoice_id=invoice_id,
+        agreement_id=agreement_id,
     )
     uow.session.add(message)
 
@@ -226,12 +231,12 @@ def tell_run(
     meeting_id: int | None = None,
     instructor: bool = True,
 ) -> int:
-    """Write to everybody on a run and, with `instructor`, to its usual one; how many people are told, by message or by
+    """Write to everybody on a run and, with `instructor`, to its usual ones; how many people are told, by message or by
     phone."""
     people = people_on(uow, run.id)
     letters = [(to_person(p), written(replace(occasion, name=p.name))) for p in people]
-    if instructor and run.instructor:
-        to = Addressee(run.instructor.name, run.instructor.email)
+    for teacher in run.teachers if instructor else ():
+        to = Addressee(teacher.instructor.name, teacher.instructor.email)
         letters.append((to, written(replace(occasion, name=""))))
     write_all(uow, change, letters, run.id, meeting_id)
     return len(people)
@@ -303,6 +308,12 @@ def mailing(session: Session, key: str) -> Mailing:
         invoice = session.get_one(Invoice, message.invoice_id)
         paper = (f"{invoice.number}.pdf", pdf_of(Paper.model_validate(invoice.document)))
     center = session.get_one(Center, 1)
+    if message.agreement_id:
+        row = session.get_one(Agreement, message.agreement_id)
+        made = row.made_at.astimezone(ZoneInfo(center.time_zone)).date()
+        whom = row.instructor.person.name
+        page = AgreementPaper(center.name, "Teaching agreement", whom, day_text(made), row.text, "")
+        paper = (f"agreement-{row.id}.pdf", agreement_pdf(page))
     letter = letter_in(UnitOfWork(session, center, None, business_now(center.clock_offset)), message)
     return Mailing(message.to_email, letter.subject, letter.text, html_of(letter), paper)
 

@@ -47,8 +47,11 @@ PREFIX = {"invoice": "INV", "credit note": "CN", "receipt": "R"}
 
 
 def next_number(uow: UnitOfWork, kind: str) -> str:
-    """The next number of a series, its row locked until the transaction ends."""
-    name = PREFIX[kind]
+    """The next number of a series of papers, its row locked until the transaction ends."""
+    return next_of(uow, PREFIX[kind])
+
+
+def next_of(uow: UnitOfWork, name: str) -> str:
     made = insert(NumberSeries).values(name=name, next=1)
     uow.session.execute(made.on_duplicate_key_update(name=name))
     query = select(NumberSeries).where(NumberSeries.name == name).with_for_update()
@@ -454,7 +457,8 @@ def series_faults(uow: UnitOfWork) -> list[str]:
     """Gaps in a number series, or a next number that does not follow the last; part of the nightly check. A number stands
     once (a unique key), so a series without a gap has as many numbers as its last says."""
     faults = []
-    for name, following in uow.session.execute(select(NumberSeries.name, NumberSeries.next)):
+    own = select(NumberSeries.name, NumberSeries.next).where(NumberSeries.name.in_(PREFIX.values()))
+    for name, following in uow.session.execute(own):
         number = cast(func.substring_index(Invoice.number, "-", -1), Integer)
         used, last = uow.session.execute(
             select(func.count(), func.max(number)).where(Invoice.number.like(f"{name}-%"))

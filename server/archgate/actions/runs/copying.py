@@ -16,7 +16,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import CopyCommand
 from archgate.actions.runs.views import Copied, CopiedRun
-from archgate.actions.schedule import clashes, gates, places, schedule
+from archgate.actions.schedule import clashes, gates, places, schedule, teachers
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.schedule import (
@@ -40,6 +40,7 @@ from archgate.tables.fees import Rate
 from archgate.tables.log import Change
 from archgate.tables.schedule import Meeting, MeetingPattern
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
+from archgate.tables.teaching import PatternTeacher, RunTeacher
 
 MOST_RUNS = 120
 
@@ -108,7 +109,7 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
         course=run.course, kind=run.kind, status=RunStatus.DRAFT, decision=Decision.UNDECIDED, title=run.title, note=run.note,
         receipt_note=run.receipt_note,
         code=making.free_run_code(uow, run.course, (begin_new or uow.today).year),
-        place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
+        place=run.place, teachers=teachers.rows_for(RunTeacher, teachers.assigned_of(run)), client_id=run.client_id, time_zone=run.time_zone,
         currency=run.currency, capacity=run.capacity, smallest=run.smallest,
         windows=[{k: later(w.get(k), shift) for k in ("opens", "closes")} for w in run.windows],
         decision_rule=later(run.decision_rule, shift),
@@ -127,7 +128,7 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
         schedule.MeetingPattern(
             n=row.n, first=p.first, start=p.start, minutes=p.minutes, weekdays=",".join(WEEKDAYS[d] for d in p.days),
             every_weeks=p.every_weeks, count=p.count, until=p.until, extend=p.extend, place_id=row.place_id,
-            instructor_id=row.instructor_id,
+            teachers=teachers.rows_for(PatternTeacher, teachers.assigned_of(row)),
         )
         for row, p in patterns
     ]  # fmt: skip
@@ -216,7 +217,7 @@ def shifted_meetings(
         plan = tuple(
             Pattern(
                 p.first, p.start, p.minutes, p.days, p.every_weeks, p.count, p.until, p.extend,
-                name_of(own[row.n], "instructor"), name_of(own[row.n], "place"),
+                names_of(own[row.n]), place_of(own[row.n]),
             )
             for row, p in patterns
         )  # fmt: skip
@@ -232,20 +233,21 @@ def shifted_meetings(
                 f"{day_text(day)} is a closure; {'a meeting is added at the end' if pattern and pattern.extend else 'the meeting is left out'}."
             )
             continue
-        moved.append(
-            Extra(day, m.start, m.minutes, name_of(m, "instructor"), name_of(m, "place"), m.pattern_n)
-        )
+        moved.append(Extra(day, m.start, m.minutes, names_of(m), place_of(m), m.pattern_n))
     if owed and patterns and moved:
         row, p = patterns[-1]
         model = moved[-1]
         for day in next_days(p, max(x.date for x in moved), owed, closed):
-            moved.append(Extra(day, p.start, p.minutes, model.instructor, model.room, row.n))
+            moved.append(Extra(day, p.start, p.minutes, model.instructors, model.room, row.n))
     return list(numbered([built(x, zone) for x in moved])), dropped
 
 
-def name_of(m: Meeting | None, what: str) -> str | None:
-    owner = getattr(m, what) if m else None
-    return owner.name if owner else None
+def place_of(m: Meeting | None) -> str | None:
+    return m.place.name if m and m.place else None
+
+
+def names_of(m: Meeting | None) -> tuple[str, ...]:
+    return teachers.names_of(m) if m else ()
 
 
 def left_behind(uow: UnitOfWork, run: Run) -> list[str]:

@@ -22,23 +22,25 @@ from archgate.actions.runs.showing import run_view
 from archgate.actions.runs.views import (
     RunOut,
 )
-from archgate.actions.schedule import clashes, gates, meeting_links, places, schedule
+from archgate.actions.schedule import clashes, gates, meeting_links, places, schedule, teachers
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.schedule import Schedule
 from archgate.core.states import Decision, RunKind, RunStatus
+from archgate.core.teaching import read_taught, taught_text
 from archgate.documents.reader import ZONES, Document, Reader
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Place
 from archgate.tables.seats import RunSeats
+from archgate.tables.teaching import RunTeacher
 
 RUN_KEYS = (
     "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
     " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates extras group taxes plans"
 )
 EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id overbook line_rule auto_offer offer_hours hold_hours told"
-NAMED = {"place": places.place_named, "instructor": places.instructor_named}
+NAMED = ("place", "instructor")
 
 
 def free_run_code(uow: UnitOfWork, course: Course, year: int) -> str:
@@ -86,7 +88,7 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
         status=RunStatus.DRAFT,
         decision=Decision.UNDECIDED,
         place=places.place_named(uow, form.place),
-        instructor=places.instructor_named(uow, form.instructor),
+        teachers=teachers.rows_for(RunTeacher, teachers.named(uow, form.instructor)),
         time_zone=zone,
         currency=currency,
         created_at=uow.now,
@@ -166,7 +168,7 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     new: Document = {
         **facts,
         "place": command.set.place or "",
-        "instructor": command.set.instructor or "",
+        "instructor": taught_text(read_taught(command.set.instructor or "")),
         "sign_up_opens": command.set.sign_up_opens,
     }
     now = {n: shown(course_defaults.fact_of(run, n)) for n in names}
@@ -249,13 +251,24 @@ def said(value: object) -> str:
 
 def replace_usual(uow: UnitOfWork, run: Run, name: str, wanted: str) -> None:
     """Set a run's usual place or instructor; its coming meetings that had the old one follow."""
-    old, new = getattr(run, name), NAMED[name](uow, wanted)
+    ahead = [m for m in run.meetings if m.ends_at > uow.now]
+    if name == "instructor":
+        had, those = teachers.text_of(run.teachers), teachers.named(uow, wanted)
+        if had == teachers.text_of(those):
+            return
+        teachers.put(run, those)
+        for m in ahead:
+            if teachers.text_of(m.teachers) == had:
+                teachers.put(m, those)
+                m.sequence += 1
+        return
+    old, new = run.place, places.place_named(uow, wanted)
     if old is new:
         return
-    places.put(run, name, new)
-    for m in run.meetings:
-        if m.ends_at > uow.now and getattr(m, name) is old:
-            places.put(m, name, new)
+    places.put(run, new)
+    for m in ahead:
+        if m.place is old:
+            places.put(m, new)
             schedule.settle_times(run, m)
             m.sequence += 1
 

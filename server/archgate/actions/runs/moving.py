@@ -6,7 +6,7 @@ gates and installments that move along, and how many people are told. With a pre
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, date, datetime, time, timedelta
 from typing import TypedDict
 
@@ -30,7 +30,7 @@ from archgate.actions.money import money
 from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.runs.telling_dates import tell_of_dates
 from archgate.actions.runs.views import Slot
-from archgate.actions.schedule import clashes, gates, meeting_links, places, schedule
+from archgate.actions.schedule import clashes, gates, meeting_links, places, schedule, teachers
 from archgate.actions.schedule.commands import OneOffForm
 from archgate.actions.seats import seats
 from archgate.core import plans as core_plans
@@ -39,11 +39,12 @@ from archgate.core.faults import refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import Extra, built, day_text, moment_of, next_days, shifted
 from archgate.core.states import PlaceKind, RunKind, RunStatus, Scope
+from archgate.core.teaching import taught_text
 from archgate.tables.courses import Run
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting, Place
-from archgate.tables.teaching import BusyTime, Instructor
+from archgate.tables.teaching import BusyTime
 
 SCOPES = ("this", "later", "all")
 FARTHEST = 3660  # days by which a run moves at most
@@ -144,18 +145,18 @@ class MeetingChange(TypedDict, total=False):
     start: time
     minutes: int
     place: Place | None
-    instructor: Instructor | None
+    instructors: Sequence[teachers.Assigned]
 
 
 def set_meeting(uow: UnitOfWork, run: Run, row: Meeting, new: MeetingChange) -> None:
     """Change facts of a meeting, its moments with them; a calendar sees a higher sequence."""
     for key, value in new.items():
-        if key not in ("place", "instructor"):
+        if key not in ("place", "instructors"):
             setattr(row, key, value)
     if "place" in new:
-        places.put(row, "place", new["place"])
-    if "instructor" in new:
-        places.put(row, "instructor", new["instructor"])
+        places.put(row, new["place"])
+    if "instructors" in new:
+        teachers.put(row, new["instructors"])
     schedule.settle_times(run, row)
     row.sequence += 1
 
@@ -171,11 +172,13 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, command: MeetingPatch) -> 
     given, scope = command.set, command.scope or Scope.THIS
     day, start, minutes = given.date, given.start, given.minutes
     named = {n: v or "" for n, v in said_of(given).items() if n in ("instructor", "room")}
+    if "instructor" in named:
+        named["instructor"] = taught_text(teachers.read_names(given.instructor))
     now = {
         "date": meeting.date,
         "start": meeting.start,
         "minutes": meeting.minutes,
-        "instructor": meeting.instructor.name if meeting.instructor else "",
+        "instructor": teachers.text_of(meeting.teachers),
         "room": meeting.place.name if meeting.place else "",
     }
     new = {n: v for n, v in said_of(given).items() if v is not None and n not in named}
@@ -198,7 +201,7 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, command: MeetingPatch) -> 
             if minutes is not None:
                 facts["minutes"] = minutes
             if "instructor" in named:
-                facts["instructor"] = places.instructor_named(uow, given.instructor)
+                facts["instructors"] = teachers.named(uow, given.instructor)
             if "room" in named:
                 facts["place"] = places.place_named(uow, given.room)
             set_meeting(uow, run, m, facts)
@@ -213,6 +216,10 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, command: MeetingPatch) -> 
         )
 
     return with_held(change_dates(uow, run, Act.CHANGE_DATES, say, do), stay)
+
+
+def texts_of(typed: str | None) -> tuple[str, ...]:
+    return (typed,) if typed else ()
 
 
 def with_held(told: Outcome, stay: int) -> Outcome:
@@ -236,7 +243,7 @@ def add_meeting(uow: UnitOfWork, run_id: int, command: OneOffForm) -> Outcome:
     """Add a one-off meeting to a run."""
     run = seats.run_to_change(uow, run_id)
     plan = Extra(
-        command.date, command.start, command.minutes, command.instructor or None, command.room or None
+        command.date, command.start, command.minutes, texts_of(command.instructor), command.room or None
     )
 
     def do() -> None:
@@ -271,7 +278,7 @@ def cancel_meeting(uow: UnitOfWork, meeting_id: int, command: CancelMeetingComma
             new.date,
             new.start or meeting.start,
             new.minutes or meeting.minutes,
-            new.instructor or (meeting.instructor.name if meeting.instructor else None),
+            texts_of(new.instructor) or teachers.names_of(meeting),
             new.room or (meeting.place.name if meeting.place else None),
         )
     if len(run.meetings) == 1 and plan is None and run.kind == RunKind.DATED:
@@ -315,17 +322,17 @@ def suggest(uow: UnitOfWork, meeting_id: int) -> list[Slot]:
         moment_of(until, meeting.start, zone).astimezone(UTC),
         begin,
         meeting.place_id if meeting.place and meeting.place.kind != PlaceKind.ONLINE else None,
-        meeting.instructor_id,
+        tuple(i.id for i in meeting.instructors),
     )
     spans = [
         Span("", r.starts_at, r.ends_at, r.id) for r in clashes.near(uow, [window]) if r.id != meeting.id
     ]
     busy = select(BusyTime).where(
         BusyTime.ends_at > window.starts_at,
-        (BusyTime.instructor_id == meeting.instructor_id) | (BusyTime.place_id == meeting.place_id),
+        BusyTime.instructor_id.in_(window.instructors) | (BusyTime.place_id == meeting.place_id),
     )
     spans += [Span("", b.starts_at, b.ends_at, 0) for b in uow.session.scalars(busy)]
-    hours = read_hours(meeting.instructor.hours) if meeting.instructor else ()
+    hours = [read_hours(i.hours) for i in meeting.instructors]
 
     def starts(days: list[date]) -> list[datetime]:
         return [moment_of(d, meeting.start, zone) for d in days if d not in closed and d not in taken]
@@ -437,7 +444,7 @@ def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
                 day,
                 model.start if model else row.start,
                 model.minutes if model else row.minutes,
-                model.instructor.name if model and model.instructor else None,
+                teachers.names_of(model) if model else (),
                 model.place.name if model and model.place else None,
                 row.n,
             )

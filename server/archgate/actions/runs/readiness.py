@@ -90,7 +90,7 @@ def fee_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
 
 def fact_findings(run: Run) -> list[Finding]:
     findings = []
-    if run.instructor is None and not any(m.instructor for m in run.meetings):
+    if not run.teachers and not any(m.teachers for m in run.meetings):
         findings.append(Finding("/instructor", "The run has no instructor.", error=False))
     if run.place is None and run.kind != RunKind.OPEN and not any(m.place for m in run.meetings):
         findings.append(Finding("/place", "The run has no place.", error=False))

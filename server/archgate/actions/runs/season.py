@@ -15,8 +15,9 @@ from archgate.actions.runs import making
 from archgate.actions.runs.commands import DatesCommand, RunCommand, SeasonCommand
 from archgate.actions.runs.season_rows import ReadRow, column_of, read_row
 from archgate.actions.runs.views import MadeRun, PlannedDates, Season, SeasonRow
-from archgate.actions.schedule import clashes, schedule
+from archgate.actions.schedule import clashes, schedule, teachers
 from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.teaching import read_taught
 from archgate.documents.calculators import schedule_document
 from archgate.documents.reader import ZONES, Document, Reader
 from archgate.tables.courses import Course
@@ -74,7 +75,7 @@ def mark_clashes(
 ) -> list[SeasonRow]:
     """The rows with what they would clash with: each other, and everything planned already."""
     where = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
-    teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
+    known = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     invented: dict[str, int] = {}
     new: dict[int, str] = {}
     rows: list[clashes.Row] = []
@@ -84,16 +85,18 @@ def mark_clashes(
         usual = courses.course_form(read.course)
         named = str(form.get("place") or usual.place or "")
         taught = str(form.get("instructor") or usual.instructor or "")
-        room, teacher = named.casefold(), taught.casefold()
+        room = named.casefold()
         place = where.get(room)
         place_id = place.id if place else new_id(invented, new, "p", named) if room else None
-        teacher_id = teachers.get(teacher) or (new_id(invented, new, "i", taught) if teacher else None)
+        teaching = tuple(
+            known.get(t.name.casefold()) or new_id(invented, new, "i", t.name) for t in read_taught(taught)
+        )
         asked = form.get("capacity")
         seats = asked if isinstance(asked, int) else usual.capacity or 0
         for m in read.dates:
             mark = -(len(rows) + 1)
             row = clashes.Row(
-                mark, -1 - n, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place_id, teacher_id
+                mark, -1 - n, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place_id, teaching
             )
             rows.append(row)
             owner[-mark] = n
@@ -128,12 +131,13 @@ def plan_dates(uow: UnitOfWork, command: DatesCommand) -> PlannedDates:
         raise Refused(faults)
     where, teacher = command.place, command.instructor
     known = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
-    teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
+    whose = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     rows: list[clashes.Row] = []
     small: dict[int, clashes.Clash] = {}
     for m in dates.meetings:
         place = known.get(str(m.room or where or "").casefold())
-        person_id = teachers.get(str(m.instructor or teacher or "").casefold())
+        taught = teachers.read_names(m.instructors or teacher)
+        teaching = tuple(whose[t.name.casefold()] for t in taught if t.name.casefold() in whose)
         row = clashes.Row(
             -m.n,
             0,
@@ -141,10 +145,11 @@ def plan_dates(uow: UnitOfWork, command: DatesCommand) -> PlannedDates:
             m.end.astimezone(UTC),
             m.date,
             place.id if place else None,
-            person_id,
+            teaching,
         )
         rows.append(row)
         if place and place.seats and capacity and capacity > place.seats:
             small.setdefault(place.id, clashes.small(row, capacity, place.seats))
     clashing = clashes.of_planned(uow, rows, list(small.values()))
-    return PlannedDates.model_validate({**schedule_document(dates), "clashes": clashing})
+    shown = [schedule.planned_view(m) for m in dates.meetings]
+    return PlannedDates.model_validate({**schedule_document(dates), "meetings": shown, "clashes": clashing})

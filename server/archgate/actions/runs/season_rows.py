@@ -19,6 +19,7 @@ from archgate.core.faults import Fault
 from archgate.core.money import digits_of
 from archgate.core.plans import NEEDS_START, DueKind
 from archgate.core.schedule import WEEKDAYS, Meeting
+from archgate.core.teaching import read_taught
 from archgate.core.typed import read_clock, read_day, read_minutes, read_weekdays, read_whole
 from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Course
@@ -212,8 +213,11 @@ class RowReading:
         new = []
         if room and not look_up(select(Place.id).where(Place.name == room)):
             new.append(room)
-        if teacher and not look_up(select(Instructor.id).where(Instructor.name == teacher)):
-            new.append(teacher)
+        new += [
+            t.name
+            for t in read_taught(teacher)
+            if not look_up(select(Instructor.id).where(Instructor.name == t.name))
+        ]
         return new
 
     # --- terms ----------------------------------------------------------------------------------------------

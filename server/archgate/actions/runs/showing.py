@@ -21,7 +21,7 @@ from archgate.actions.runs.views import (
     RunOut,
     WindowIO,
 )
-from archgate.actions.schedule import gates, kept_clashes, schedule
+from archgate.actions.schedule import gates, kept_clashes, schedule, teachers
 from archgate.actions.seats import seats
 from archgate.core import gates as core_gates
 from archgate.core.schedule import hours_of
@@ -129,7 +129,7 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
         sign_up_why=why,
         teaching=teaching,
         place=run.place.name if run.place else "",
-        instructor=run.instructor.name if run.instructor else "",
+        instructor=teachers.text_of(run.teachers),
         time_zone=run.time_zone,
         currency=run.currency,
         first=first or (meetings[0].date if meetings else None),

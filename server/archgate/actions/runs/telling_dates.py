@@ -12,6 +12,7 @@ from archgate.actions.kernel.views import (
     MovedDate,
 )
 from archgate.actions.messages import messages
+from archgate.core.teaching import read_taught
 from archgate.papers.letters.occasions import Appointment, DateMoved, DatesMoved, TeachingMoved
 from archgate.papers.letters.writing import written
 from archgate.tables.courses import Run
@@ -62,14 +63,15 @@ def tell_instructors(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: 
     )
     for d in dates:
         before, after = d.before, d.after
-        had, has = before and before.instructor, after and after.instructor
-        if had == has and had and seen_of(before) != seen_of(after):
-            moved[had].append(date_moved(d))
-        elif had != has:
-            if had and before:
-                gone[had].append(appointment(before))
-            if has and after:
-                won[has].append(appointment(after))
+        had, has = names_in(before), names_in(after)
+        for name in had & has if seen_of(before) != seen_of(after) else ():
+            moved[name].append(date_moved(d))
+        if before:
+            for name in had - has:
+                gone[name].append(appointment(before))
+        if after:
+            for name in has - had:
+                won[name].append(appointment(after))
     names = {*moved, *gone, *won}
     for teacher in uow.session.scalars(
         select(Instructor).where(Instructor.name.in_(names)).order_by(Instructor.id)
@@ -77,6 +79,10 @@ def tell_instructors(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: 
         name = teacher.name
         occasion = TeachingMoved(messages.named(run), tuple(moved[name]), tuple(gone[name]), tuple(won[name]))
         messages.write(uow, change, messages.Addressee(name, teacher.email), written(occasion), run.id)
+
+
+def names_in(facts: DateFacts | None) -> set[str]:
+    return {t.name for t in read_taught(facts.instructor or "")} if facts else set()
 
 
 def appointment(facts: DateFacts) -> Appointment:

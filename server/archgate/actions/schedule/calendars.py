@@ -12,7 +12,7 @@ from sqlalchemy.orm import joinedload
 from archgate.actions.kernel.acts import Act, Subject
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.schedule import places, schedule
+from archgate.actions.schedule import clashes, places, schedule, teachers
 from archgate.actions.schedule.views import FeedOut, Imported
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
@@ -80,14 +80,16 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         .join(Course, Course.id == Run.course_id)
         .outerjoin(OnlineLink, OnlineLink.meeting_id == Meeting.id)
         .where(Meeting.ends_at > uow.now - BACK, Run.status != RunStatus.ARCHIVED)
-        .options(joinedload(Meeting.place), joinedload(Meeting.instructor))
+        .options(joinedload(Meeting.place))
         .order_by(Meeting.starts_at, Meeting.id)
     )
-    column = {"run": Meeting.run_id, "place": Meeting.place_id, "instructor": Meeting.instructor_id}.get(
-        feed.kind
-    )
-    if column is not None:
-        query = query.where(column == feed.subject_id)
+    whose = {
+        "run": Meeting.run_id == feed.subject_id,
+        "place": Meeting.place_id == feed.subject_id,
+        "instructor": clashes.taught_by(feed.subject_id),
+    }.get(feed.kind)
+    if whose is not None:
+        query = query.where(whose)
     if feed.kind == "run":
         query = query.where(Run.status != RunStatus.DRAFT)
     counts: dict[int, list[int]] = {}
@@ -103,7 +105,12 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         zone = schedule.zone_of(run, m.place)
         persons = counts.get(run.id, [])
         number = f" ({persons.index(m.id) + 1} of {len(persons)})" if m.id in persons else ""
-        about = [f"{run.code}", f"with {m.instructor.name}" if m.instructor else "", link or "", m.cancel_why]
+        about = [
+            f"{run.code}",
+            f"with {teachers.text_of(m.teachers)}" if m.teachers else "",
+            link or "",
+            m.cancel_why,
+        ]
         where = m.place.name if m.place else ""
         if m.place and m.place.address and m.place.address_public:
             where = f"{where}, {' '.join(m.place.address.split())}"

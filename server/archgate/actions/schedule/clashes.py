@@ -12,7 +12,7 @@ from datetime import date, datetime, timedelta
 from typing import NamedTuple, TypeAlias
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Select, func, or_, select
+from sqlalchemy import ColumnElement, Select, func, or_, select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import ClashOut, ClashRun
@@ -23,7 +23,7 @@ from archgate.tables.courses import Course, Run
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import AcceptedClash, Meeting, Place
-from archgate.tables.teaching import BusyTime, Instructor
+from archgate.tables.teaching import BusyTime, Instructor, MeetingTeacher
 
 GONE = ("cancelled", "archived")
 LONGEST = timedelta(days=7)  # of a meeting: what overlaps a moment began at most so long before it
@@ -39,10 +39,10 @@ class Row(NamedTuple):
     ends_at: datetime
     date: date
     place_id: int | None
-    instructor_id: int | None
+    instructors: tuple[int, ...] = ()
 
 
-Meetings: TypeAlias = "Select[int, int, datetime, datetime, date, int | None, int | None]"
+Meetings: TypeAlias = "Select[int, int, datetime, datetime, date, int | None, str | None]"
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,10 @@ COLUMNS = (
     Meeting.ends_at,
     Meeting.date,
     Meeting.place_id,
-    Meeting.instructor_id,
+    select(func.group_concat(MeetingTeacher.instructor_id))
+    .where(MeetingTeacher.meeting_id == Meeting.id)
+    .correlate(Meeting)
+    .scalar_subquery(),
 )
 
 
@@ -81,7 +84,22 @@ def held() -> Meetings:
 
 
 def rows_of(uow: UnitOfWork, query: Meetings) -> list[Row]:
-    return [Row._make(r) for r in uow.session.execute(query)]
+    return [row_of(*r) for r in uow.session.execute(query)]
+
+
+def row_of(
+    id: int,
+    run_id: int,
+    starts_at: datetime,
+    ends_at: datetime,
+    day: date,
+    place_id: int | None,
+    taught: str | None,
+) -> Row:
+    """A meeting from its columns; those who teach it stand in one text, with commas."""
+    return Row(
+        id, run_id, starts_at, ends_at, day, place_id, tuple(map(int, taught.split(","))) if taught else ()
+    )
 
 
 def of_run(uow: UnitOfWork, run: Run) -> list[ClashOut]:
@@ -114,6 +132,12 @@ def of_planned(
     return worded(uow, found_for(uow, own) + (seats or []), new or {})
 
 
+def taught_by(*instructors: int) -> ColumnElement[bool]:
+    """Meetings that one of these teaches."""
+    theirs = select(MeetingTeacher.meeting_id).where(MeetingTeacher.instructor_id.in_(instructors or {0}))
+    return Meeting.id.in_(theirs)
+
+
 def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
     """Other meetings with an instructor or a place of these, at their times; by the two indexes."""
     if not own:
@@ -122,14 +146,13 @@ def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
     mine = {r.id for r in own if r.id > 0}
     online = set(uow.session.scalars(select(Place.id).where(Place.kind == PlaceKind.ONLINE)))
     rows: dict[int, Row] = {}
-    for column, wanted in (
-        (Meeting.instructor_id, {r.instructor_id for r in own}),
-        (Meeting.place_id, {r.place_id for r in own} - online),
-    ):
-        wanted.discard(None)
+    teaching = {i for r in own for i in r.instructors}
+    taught = taught_by(*teaching)
+    where = {r.place_id for r in own if r.place_id is not None} - online
+    for wanted, theirs in ((teaching, taught), (where, Meeting.place_id.in_(where))):
         if wanted:
             query = held().where(
-                column.in_(wanted),
+                theirs,
                 Meeting.starts_at > first - LONGEST,
                 Meeting.starts_at < last,
                 Meeting.ends_at > first,
@@ -154,8 +177,7 @@ def double_booked(uow: UnitOfWork, own: list[Row], others: list[Row] | None = No
     spans = []
     for n, r in enumerate(rows):
         fixed = n >= len(own)
-        if r.instructor_id is not None:
-            spans.append(Span(f"i{r.instructor_id}", r.starts_at, r.ends_at, n, fixed))
+        spans += [Span(f"i{i}", r.starts_at, r.ends_at, n, fixed) for i in r.instructors]
         if r.place_id is not None and r.place_id not in online:
             spans.append(Span(f"p{r.place_id}", r.starts_at, r.ends_at, n, fixed))
     return [
@@ -176,7 +198,7 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
     if not rows:
         return []
     first, last = min(r.starts_at for r in rows), max(r.ends_at for r in rows)
-    teachers = {r.instructor_id for r in rows if r.instructor_id is not None}
+    teachers = {i for r in rows for i in r.instructors}
     where = {r.place_id for r in rows if r.place_id is not None}
     query = select(BusyTime).where(
         BusyTime.starts_at < last,
@@ -198,7 +220,7 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
     for n, r in enumerate(rows):
         spans += [
             Span(who, r.starts_at, r.ends_at, n)
-            for who in (f"i{r.instructor_id}", f"p{r.place_id}")
+            for who in (*(f"i{i}" for i in r.instructors), f"p{r.place_id}")
             if who in known
         ]
     clashing = []
@@ -225,10 +247,11 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
         if i.hours
     }
     for r in rows:
-        hours = limited.get(r.instructor_id or 0)
-        if hours and not within_hours(r.starts_at, r.ends_at, uow.zone, hours):
-            label = "outside the weekly hours"
-            clashing.append(Clash(Kind.AWAY, r.instructor_id or 0, r, None, r.starts_at, r.ends_at, label))
+        for i in r.instructors:
+            hours = limited.get(i)
+            if hours and not within_hours(r.starts_at, r.ends_at, uow.zone, hours):
+                label = "outside the weekly hours"
+                clashing.append(Clash(Kind.AWAY, i, r, None, r.starts_at, r.ends_at, label))
     return clashing
 
 
@@ -256,7 +279,7 @@ def too_small(uow: UnitOfWork, runs: set[int] | None) -> list[Clash]:
         query = query.where(Meeting.run_id.in_(runs))
     clashing: dict[tuple[int, int | None], Clash] = {}
     for *columns, capacity, seats in uow.session.execute(query):
-        r = Row(*columns)
+        r = row_of(*columns)
         if (r.run_id, r.place_id) not in clashing:
             clashing[r.run_id, r.place_id] = small(r, capacity, seats)
     return list(clashing.values())
@@ -416,7 +439,7 @@ def worded(uow: UnitOfWork, clashing: list[Clash], new: dict[int, str] | None = 
         place = where.get(a.place_id or 0)
         zone = ZoneInfo(place.time_zone) if place else uow.zone
         key = key_of(c)
-        if c.kind is Kind.INSTRUCTOR or (c.kind is Kind.AWAY and not c.place):
+        if of_instructor(c):
             who = teachers.get(c.who) or (new or {}).get(c.who, "")
         elif c.kind in (Kind.ROOM, Kind.SEATS, Kind.AWAY):
             who = where[c.who].name if c.who in where else (new or {}).get(c.who, "")
@@ -427,6 +450,7 @@ def worded(uow: UnitOfWork, clashing: list[Clash], new: dict[int, str] | None = 
                 key=key,
                 kind=str(c.kind),
                 who=who,
+                instructor_id=c.who if c.who > 0 and of_instructor(c) else None,
                 text=sentence(c, who, runs),
                 run=runs.get(a.run_id),
                 meeting_id=a.id if a.id > 0 else None,
@@ -441,6 +465,10 @@ def worded(uow: UnitOfWork, clashing: list[Clash], new: dict[int, str] | None = 
             )
         )
     return shown
+
+
+def of_instructor(c: Clash) -> bool:
+    return c.kind is Kind.INSTRUCTOR or (c.kind is Kind.AWAY and not c.place)
 
 
 def sentence(c: Clash, who: str, runs: dict[int, ClashRun]) -> str:

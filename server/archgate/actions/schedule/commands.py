@@ -35,16 +35,6 @@ class HoursForm(Command):
     end: Clock = Field(alias="to", title="The time to")
 
 
-class InstructorCommand(Command):
-    """What is left out stays as it is."""
-
-    name: Words | None = Field(None, title="The name")
-    email: Annotated[Line, Field(max_length=254)] | None = None
-    phone: Annotated[Line, Field(max_length=40)] | None = None
-    hours: Annotated[list[HoursForm], Field(max_length=50)] | None = Field(None, title="The weekly hours")
-    active: Flag | None = None
-
-
 class BusyCommand(Command):
     """Whole days from one through another, or hours of one day."""
 

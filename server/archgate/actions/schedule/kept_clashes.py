@@ -74,7 +74,7 @@ def owners_runs(uow: UnitOfWork) -> set[int]:
     places, instructors = uow.touched.places, uow.touched.instructors
     if not places and not instructors:
         return set()
-    theirs = or_(Meeting.place_id.in_(places or {0}), Meeting.instructor_id.in_(instructors or {0}))
+    theirs = or_(Meeting.place_id.in_(places or {0}), clashes.taught_by(*instructors))
     return set(
         uow.session.scalars(select(Meeting.run_id).where(theirs, Meeting.ends_at > uow.now).distinct())
     )
@@ -190,7 +190,7 @@ def kept(uow: UnitOfWork, *which: ColumnElement[bool], most: int | None = SHOWN)
         )
         .order_by(KeptClash.starts_at, KeptClash.kind, KeptClash.meeting_id)
     )  # fmt: skip
-    width = len(Row._fields)
+    width = len(OF_MEETING)
     found = []
     for kind, who, start, end, label, of_place, busy, size, people, *meetings in uow.session.execute(
         query.limit(most) if most else query
@@ -215,8 +215,11 @@ def kept(uow: UnitOfWork, *which: ColumnElement[bool], most: int | None = SHOWN)
     return found
 
 
+OF_MEETING = Row._fields[:-1]  # those who teach it are looked up where they are needed
+
+
 def columns_of(table: type[Meeting]) -> list[ColumnElement[object]]:
-    return [getattr(table, name) for name in Row._fields]
+    return [getattr(table, name) for name in OF_MEETING]
 
 
 def of_run(uow: UnitOfWork, run_id: int) -> list[ClashOut]:

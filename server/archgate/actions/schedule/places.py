@@ -1,14 +1,14 @@
-"""Places, instructors, the times at which they are taken, and the days on which the center is closed."""
+"""Places, the times at which they or instructors are taken, and the days on which the center is closed."""
 
 from __future__ import annotations
 
-import re
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 import holidays
 from sqlalchemy import func, select
+from sqlalchemy.orm import InstrumentedAttribute
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.acts import Act, Subject
@@ -16,25 +16,63 @@ from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.kernel.views import Done
-from archgate.actions.schedule.commands import BusyCommand, ClosureCommand, InstructorCommand, PlaceCommand
+from archgate.actions.schedule.asking import ask_first
+from archgate.actions.schedule.commands import BusyCommand, ClosureCommand, PlaceCommand
 from archgate.actions.schedule.views import (
     BusyOut,
     ClosureChange,
     ClosureDay,
     ClosureYear,
-    InstructorOut,
     PlaceOut,
 )
-from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.schedule import day_text, moment_of
 from archgate.core.states import PlaceKind
+from archgate.core.teaching import read_taught
 from archgate.documents.reader import ZONES, Reader
+from archgate.tables.base import Base
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Closure, Meeting, MeetingPattern, Place
-from archgate.tables.teaching import BusyTime, Instructor
+from archgate.tables.teaching import (
+    Agreement,
+    Application,
+    BusyTime,
+    CoverCall,
+    CoverLine,
+    CoverPlan,
+    EvaluationAnswer,
+    Instructor,
+    MeetingTeacher,
+    PatternTeacher,
+    PayLine,
+    PayRequest,
+    PayTerm,
+    Qualification,
+    RunTeacher,
+)
 
 LONGEST_AWAY = 3660  # days of one absence
+USES: dict[str, dict[str, InstrumentedAttribute[int] | InstrumentedAttribute[int | None]]] = {
+    "place": {
+        "meetings": Meeting.place_id,
+        "runs": Run.place_id,
+        "patterns": MeetingPattern.place_id,
+    },
+    "instructor": {
+        "meetings": MeetingTeacher.instructor_id,
+        "runs": RunTeacher.instructor_id,
+        "patterns": PatternTeacher.instructor_id,
+        "pay requests": PayRequest.instructor_id,
+        "agreements": Agreement.instructor_id,
+        "pay terms": PayTerm.instructor_id,
+        "lines of pay": PayLine.instructor_id,
+        "lines of proposals": CoverLine.instructor_id,
+        "absences to cover": CoverPlan.instructor_id,
+        "calls": CoverCall.instructor_id,
+        "answers of learners": EvaluationAnswer.instructor_id,
+        "applications": Application.instructor_id,
+    },
+}
 YEARS_AHEAD = 4  # how far closures are looked up from the first date of a pattern
 
 
@@ -58,63 +96,30 @@ def place_named(uow: UnitOfWork, name: str | None) -> Place | None:
     return place
 
 
-def instructor_named(uow: UnitOfWork, name: str | None) -> Instructor | None:
-    """The instructor of this name; a new one is added, once whoever named them was asked (`UnitOfWork.new_names`)."""
-    name = " ".join((name or "").split())
-    if not name:
-        return None
-    instructor = uow.session.scalar(select(Instructor).where(Instructor.name == name))
-    if instructor is None:
-        ask_first(uow, "instructor", name)
-        instructor = Instructor(name=name, hours=[])
-        uow.session.add(instructor)
-        uow.session.flush()
-    return instructor
-
-
-def ask_first(uow: UnitOfWork, kind: str, name: str) -> None:
-    """Have a name that is not known asked about before it is kept. A name that is several known ones is told as such."""
-    if uow.new_names is None or name.casefold() in uow.new_names:
-        return
-    table = Place if kind == "place" else Instructor
-    parts = [p.strip() for p in re.split(r"[,;/&]| and ", name) if p.strip()]
-    known = (
-        uow.session.scalars(select(table.name).where(table.name.in_(parts))).all() if len(parts) > 1 else []
-    )
-    hint = (
-        f"; {' and '.join(known)} {'is one' if len(known) == 1 else 'are several'} here, and a meeting takes one"
-        if known
-        else ""
-    )
-    uow.unknown.append({"kind": kind, "name": name, "hint": hint})
-
-
 def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
-    """Take a place or an instructor out that nothing needs: no meeting, run, pattern, nor course that starts with it."""
+    """Take a place or an instructor out that nothing needs: no meeting, run, pattern, nor course that starts with it. The person
+    that an instructor is stays."""
     owner = owner_of(uow, kind, owner_id)
-    column = f"{kind}_id"
-    uses = {
-        "meetings": Meeting,
-        "runs": Run,
-        "patterns": MeetingPattern,
-    }
     used_by = [
         f"{many} {word}"
-        for word, table in uses.items()
-        if (
-            many := uow.session.scalar(
-                select(func.count()).select_from(table).where(getattr(table, column) == owner_id)
-            )
-        )
+        for word, column in USES[kind].items()
+        if (many := uow.session.scalar(select(func.count()).where(column == owner_id)))
     ]
     for course in uow.session.scalars(select(Course)):
-        if str(course.defaults.get(kind, "")).casefold() == owner.name.casefold():
+        usual = str(course.defaults.get(kind, ""))
+        if owner.name.casefold() in {t.name.casefold() for t in read_taught(usual)}:
             used_by.append(f"the course {course.code}")
     if used_by:
         raise conflict(
             "in-use", f"{owner.name} is used by {', '.join(used_by[:4])}; make it inactive instead."
         )
-    for row in uow.session.scalars(select(BusyTime).where(getattr(BusyTime, column) == owner_id)).all():
+    taken = BusyTime.place_id if kind == "place" else BusyTime.instructor_id
+    gone = list[Base](uow.session.scalars(select(BusyTime).where(taken == owner_id)))
+    if kind == "instructor":
+        gone += uow.session.scalars(
+            select(Qualification).where(Qualification.instructor_id == owner_id)
+        ).all()
+    for row in gone:
         uow.session.delete(row)
     uow.session.flush()
     uow.session.delete(owner)
@@ -124,10 +129,10 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     return Done(change=change.key)
 
 
-def put(row: Run | Meeting, name: str, owner: Place | Instructor | None) -> None:
-    """Set a row's place or instructor by its key column too, so that the log sees the change before the flush."""
-    setattr(row, f"{name}_id", owner.id if owner else None)
-    set_committed_value(row, name, owner)
+def put(row: Run | Meeting, place: Place | None) -> None:
+    """Set a row's place by its key column too, so that the log sees the change before the flush."""
+    row.place_id = place.id if place else None
+    set_committed_value(row, "place", place)
 
 
 def list_places(uow: UnitOfWork) -> list[PlaceOut]:
@@ -136,14 +141,6 @@ def list_places(uow: UnitOfWork) -> list[PlaceOut]:
 
 def place_view(place: Place) -> PlaceOut:
     return PlaceOut.model_validate(place, from_attributes=True)
-
-
-def list_instructors(uow: UnitOfWork) -> list[InstructorOut]:
-    return [instructor_view(i) for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))]
-
-
-def instructor_view(row: Instructor) -> InstructorOut:
-    return InstructorOut.model_validate(row, from_attributes=True)
 
 
 def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
@@ -208,48 +205,6 @@ def save_place(uow: UnitOfWork, place_id: int | None, command: PlaceCommand) -> 
         f"{'Added' if new else 'Changed'} the place {name}",
     )
     return place_view(place)
-
-
-def save_instructor(uow: UnitOfWork, instructor_id: int | None, command: InstructorCommand) -> InstructorOut:
-    """Add an instructor, or change one, with the weekly hours at which they can teach."""
-    row = (
-        lock_row(uow, Instructor, instructor_id)
-        if instructor_id
-        else Instructor(name="", hours=[], active=True)
-    )
-    if row is None:
-        raise not_found("This instructor")
-    faults: list[Fault] = []
-    name = " ".join((command.name or row.name).split())
-    twin = uow.session.scalar(select(Instructor).where(Instructor.name == name)) if name else None
-    if not name:
-        faults.append(Fault("/name", "The name is missing."))
-    elif twin and twin is not row:
-        faults.append(Fault("/name", f"There is an instructor named {twin.name} already."))
-    hours = [h.model_dump(mode="json", by_alias=True) for h in command.hours or []]
-    try:
-        read_hours(hours)
-    except Refused as wrong:
-        faults += wrong.faults
-    if command.email and ("@" not in command.email or " " in command.email):
-        faults.append(Fault("/email", f'"{command.email}" is not an email address.'))
-    if faults:
-        raise Refused(faults)
-    new = row.id is None
-    row.name = name
-    given = command.model_fields_set
-    row.email = command.email or None if "email" in given else row.email
-    row.phone = command.phone or None if "phone" in given else row.phone
-    row.hours = hours if "hours" in given else row.hours
-    row.active = row.active if command.active is None else command.active
-    uow.session.add(row)
-    uow.session.flush()
-    uow.log(
-        Act.ADD_AN_INSTRUCTOR if new else Act.CHANGE_AN_INSTRUCTOR,
-        row.id,
-        f"{'Added' if new else 'Changed'} {name}",
-    )
-    return instructor_view(row)
 
 
 # --- times at which somebody is away or a place is closed -------------------------------------------------

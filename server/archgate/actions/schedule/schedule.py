@@ -12,7 +12,7 @@ from sqlalchemy import Subquery, func, select
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import DateFacts, MovedDate, Touch
-from archgate.actions.schedule import places
+from archgate.actions.schedule import places, teachers
 from archgate.actions.schedule.views import MeetingOut, PatternOut, PlannedMeeting
 from archgate.core import gates as core_gates
 from archgate.core.faults import Fault, Refused
@@ -31,10 +31,17 @@ from archgate.core.schedule import (
 )
 from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.core.states import Decision, PlaceKind, RunKind
-from archgate.documents.calculators import PATTERN_KEYS, meeting_document, read_extra, read_pattern
+from archgate.documents.calculators import (
+    PATTERN_KEYS,
+    meeting_document,
+    read_extra,
+    read_instructors,
+    read_pattern,
+)
 from archgate.documents.reader import Reader
 from archgate.tables.courses import Run
 from archgate.tables.schedule import Meeting, MeetingPattern, OnlineLink, Place
+from archgate.tables.teaching import MeetingTeacher, PatternTeacher
 
 MOST_PATTERNS = 20
 CLOSED = ("cancelled", "archived")  # dates and gates of such a run no longer change
@@ -61,7 +68,7 @@ def core_meeting(run: Run, m: Meeting) -> CoreMeeting:
         m.date,
         m.start,
         m.minutes,
-        m.instructor.name if m.instructor else None,
+        teachers.names_of(m),
         m.place.name if m.place else None,
         m.pattern_n,
     )
@@ -80,9 +87,9 @@ def read_changes(rows: list[Reader]) -> tuple[Change, ...]:
         n = row.whole("n", "The number of the meeting", 1, 10_000, need=True)
         day, start = row.day("date", "The date"), row.clock("start", "The start time")
         minutes = row.whole("minutes", "The length in minutes", 1, 7 * 24 * 60)
-        instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
+        instructors, room = read_instructors(row), row.text("room", "The room")
         if n is not None:
-            changes.append(Change(n, day, start, minutes, row.flag("dropped", "Left out"), instructor, room))
+            changes.append(Change(n, day, start, minutes, row.flag("dropped", "Left out"), instructors, room))
     return tuple(changes)
 
 
@@ -133,7 +140,7 @@ def planned(
 
 
 def pattern_row(uow: UnitOfWork, pattern: Pattern, n: int) -> MeetingPattern:
-    place, teacher = places.place_named(uow, pattern.room), places.instructor_named(uow, pattern.instructor)
+    place = places.place_named(uow, pattern.room)
     return MeetingPattern(
         n=n,
         first=pattern.first,
@@ -145,7 +152,7 @@ def pattern_row(uow: UnitOfWork, pattern: Pattern, n: int) -> MeetingPattern:
         until=pattern.until,
         extend=pattern.extend,
         place_id=place.id if place else None,
-        instructor_id=teacher.id if teacher else None,
+        teachers=teachers.rows_for(PatternTeacher, teachers.named(uow, pattern.instructors)),
     )
 
 
@@ -164,7 +171,6 @@ def core_pattern(row: MeetingPattern) -> Pattern:
 
 def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> PatternOut:
     place = uow.session.get(Place, p.place_id) if p.place_id else None
-    teacher = uow.session.get(places.Instructor, p.instructor_id) if p.instructor_id else None
     return PatternOut(
         first=p.first,
         start=p.start,
@@ -175,7 +181,7 @@ def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> PatternOut:
         until=p.until,
         on_closure="extend" if p.extend else "skip",
         room=place.name if place else None,
-        instructor=teacher.name if teacher else None,
+        instructor=teachers.text_of(p.teachers) or None,
     )
 
 
@@ -197,7 +203,8 @@ def placed_row(uow: UnitOfWork, run: Run, meeting: CoreMeeting, by_hand: bool = 
     """A planned meeting with its own place and instructor, or the run's, and its moments in the place's zone."""
     row = meeting_row(meeting, by_hand)
     row.place = places.place_named(uow, meeting.room) or run.place
-    row.instructor = places.instructor_named(uow, meeting.instructor) or run.instructor
+    own = teachers.named(uow, meeting.instructors) or teachers.assigned_of(run)
+    row.teachers = teachers.rows_for(MeetingTeacher, own)
     settle_times(run, row)
     return row
 
@@ -224,7 +231,9 @@ def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) ->
 
 
 def planned_view(meeting: CoreMeeting) -> PlannedMeeting:
-    return PlannedMeeting.model_validate(meeting_document(meeting))
+    return PlannedMeeting.model_validate(
+        {**meeting_document(meeting), "instructor": "; ".join(meeting.instructors) or None}
+    )
 
 
 def meetings_view(uow: UnitOfWork, run: Run) -> list[MeetingOut]:
@@ -324,7 +333,7 @@ def row_facts(m: Meeting) -> DateFacts:
         start=m.start,
         minutes=m.minutes,
         place=m.place.name if m.place else None,
-        instructor=m.instructor.name if m.instructor else None,
+        instructor=teachers.text_of(m.teachers) or None,
     )
 
 

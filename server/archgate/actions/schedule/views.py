@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from archgate.actions.kernel.commands import Clock, Moment, View
-from archgate.actions.schedule.commands import HoursForm
 from archgate.core.states import PlaceKind
 
 
@@ -19,15 +18,6 @@ class PlaceOut(View):
     address_public: bool
     map_link: str
     time_zone: str
-    active: bool
-
-
-class InstructorOut(View):
-    id: int
-    name: str
-    email: str | None
-    phone: str | None
-    hours: list[HoursForm]
     active: bool
 
 

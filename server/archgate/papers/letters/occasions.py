@@ -246,6 +246,36 @@ class PasswordLink(Occasion):
 
 
 @dataclass(frozen=True)
+class AgreementSent(Occasion):
+    """To an instructor, with the agreement as a paper."""
+
+    template = "agreement_sent.txt"
+    center: str
+    name: str
+    run: NamedRun
+
+
+@dataclass(frozen=True)
+class EvaluationAsked(Occasion):
+    """To a learner after the last meeting."""
+
+    template = "evaluation_asked.txt"
+    center: str
+    name: str
+    run: NamedRun
+    link: str
+
+
+@dataclass(frozen=True)
+class ApplicationTaken(Occasion):
+    """To somebody who would like to teach."""
+
+    template = "application_taken.txt"
+    center: str
+    name: str
+
+
+@dataclass(frozen=True)
 class TakenBack(Occasion):
     """To whoever got a letter of something that was undone since."""
 

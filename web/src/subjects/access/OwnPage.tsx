@@ -153,6 +153,11 @@ export default function OwnPage() {
   return (
     <Sheet center={own.center}>
       <h1>{own.name}, your courses</h1>
+      {own.teaches && (
+        <p>
+          <Link to="/own/teaching">What you teach: meetings, rosters, pay</Link>
+        </p>
+      )}
       <Owed own={own} />
       {own.courses.length === 0 && <p>You are on no course now.</p>}
       {own.courses.map((c) => (
@@ -241,7 +246,7 @@ function Course({ course, today }: { course: Own["courses"][number]; today: stri
   );
 }
 
-function OwnSignIn({ onDone }: { onDone: () => void }) {
+export function OwnSignIn({ onDone }: { onDone: () => void }) {
   const [said, setSaid] = useState("");
   const of = useServerForm({
     draft: null,

@@ -117,6 +117,7 @@ export function CoursePart({
           />
           <Named
             label="Instructor"
+            several
             names={names.instructors}
             value={form.instructor}
             onChange={(v) => set({ instructor: v })}

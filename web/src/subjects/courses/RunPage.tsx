@@ -14,13 +14,14 @@ import { Chosen } from "../roster/Chosen";
 import { Roster, useRoster } from "../roster/Roster";
 import { SignUp } from "../roster/SignUp";
 import { RunDates } from "../schedule/RunDates";
+import { RunTeaching } from "../teaching/RunTeaching";
 import { RunHead } from "./RunHead";
 import { RunMargin } from "./RunMargin";
 import { RunTerms } from "./RunTerms";
 import type { Run } from "./runTypes";
 import { BothVersions, useProposing } from "./useProposing";
 
-const TABS = ["roster", "attendance", "dates", "fees", "terms", "log"] as const;
+const TABS = ["roster", "attendance", "dates", "teaching", "fees", "terms", "log"] as const;
 
 /** One run: its roster, its dates, its fees, seats and gates. A published run's changes wait in the margin. */
 export default function RunPage() {
@@ -107,6 +108,7 @@ export default function RunPage() {
         <Tab value="roster" label="Roster" />
         <Tab value="attendance" label="Attendance" />
         <Tab value="dates" label="Dates" />
+        <Tab value="teaching" label="Teaching" />
         <Tab value="fees" label="Fees" />
         <Tab value="terms" label="Seats and gates" />
         <Tab value="log" label="Log" />
@@ -114,6 +116,7 @@ export default function RunPage() {
       {at === "roster" && <Roster run={run} acts={acts} picked={picked} onPick={pick} />}
       {at === "attendance" && <AttendancePage run={run} acts={acts} />}
       {at === "dates" && <RunDates run={run} propose={propose} />}
+      {at === "teaching" && <RunTeaching run={run} propose={propose} acts={acts} />}
       {at === "fees" && <RunFees run={run} propose={propose} acts={acts} />}
       {at === "log" && <Log of="run" id={run.id} acts={acts} />}
       {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}

@@ -128,18 +128,22 @@ const setPaid = (meetingId: number, paid: boolean) =>
     }),
   );
 
-/** The instructor of the meeting: a phone number, and whether it is paid all the same. */
+/** Those who would have taught: a phone number each, and whether it is paid all the same. */
 function OfInstructor({ list, setPaid }: { list: List; setPaid: (paid: boolean) => void }) {
-  if (!list.instructor) return null;
+  if (list.instructors.length === 0) return null;
   return (
     <section>
-      <h2>{list.instructor}</h2>
-      <p>{list.instructor_phone ?? <T tone="slate">no phone number</T>}</p>
+      {list.instructors.map((i) => (
+        <div key={i.name}>
+          <h2>{i.name}</h2>
+          <p>{i.phone ?? <T tone="slate">no phone number</T>}</p>
+        </div>
+      ))}
       {list.cancelled && (
         <Row mid>
           <T tone="slate">Still paid?</T>
           <Views
-            label="Is the instructor still paid?"
+            label="Is the teaching still paid?"
             value={list.instructor_paid === null ? null : list.instructor_paid ? "yes" : "no"}
             options={[
               { value: "yes", text: "yes" },

@@ -97,6 +97,11 @@ export default function ClashesPage() {
                   change {c.other.code}
                 </Link>
               )}
+              {c.instructor_id !== null && (
+                <Link to={`/teaching/cover?who=${c.instructor_id}&from=${c.date}&through=${c.date}`}>
+                  find cover
+                </Link>
+              )}
               {c.kind === "closure" && (
                 <Link to={`/places?tab=days&year=${c.date.slice(0, 4)}`}>teach that day</Link>
               )}

@@ -19,15 +19,13 @@ const PlaceLine = styled("li")({ padding: "9px 0", "&[data-at]": { background: i
 export type Acts = ReturnType<typeof useDone>;
 type Held = { id: number; name: string };
 
-/** A list of places or instructors: one is opened for change, with its absences and its calendar; one is added. */
+/** A list of places: one is opened for change, with its absences and its calendar; one is added. */
 export function KeptList<T extends Held>({
-  kind,
   items,
   form,
   line,
   acts,
 }: {
-  kind: "place" | "instructor";
   items: T[];
   form: (held: T | undefined, close: () => void, saved: (name: string) => void) => ReactNode;
   line: (held: T) => ReactNode;
@@ -43,11 +41,7 @@ export function KeptList<T extends Held>({
   };
   const removing = useAct({
     send: async ({ id, name }: T) => {
-      const done = await ask(
-        kind === "place"
-          ? api.DELETE("/api/v1/places/{place_id}", { params: { path: { place_id: id } } })
-          : api.DELETE("/api/v1/instructors/{instructor_id}", { params: { path: { instructor_id: id } } }),
-      );
+      const done = await ask(api.DELETE("/api/v1/places/{place_id}", { params: { path: { place_id: id } } }));
       return { text: `${name} is taken out.`, change: done.change };
     },
     done: acts.say,
@@ -61,7 +55,7 @@ export function KeptList<T extends Held>({
       {open === "new" ? (
         form(undefined, close, saved)
       ) : (
-        <Button onClick={() => setOpen("new")}>Add {kind === "place" ? "a place" : "an instructor"}</Button>
+        <Button onClick={() => setOpen("new")}>Add a place</Button>
       )}
       <Ruled sx={{ marginTop: 12 }}>
         {items.map((held) => (
@@ -69,9 +63,9 @@ export function KeptList<T extends Held>({
             {open === held.id ? (
               <>
                 {form(held, close, saved)}
-                <Busy kind={kind} owner={held} acts={acts} />
+                <Busy kind="place" owner={held} acts={acts} />
                 <p>
-                  <FeedAddress kind={kind} id={held.id} />
+                  <FeedAddress kind="place" id={held.id} />
                 </p>
               </>
             ) : (

@@ -137,6 +137,7 @@ function MeetingFields({ of, at }: { of: Of; at: string }) {
       <Named label="Room" names={names.places} width={170} {...of.field("room", `${at}/room`)} />
       <Named
         label="Instructor"
+        several
         names={names.instructors}
         width={170}
         {...of.field("instructor", `${at}/instructor`)}

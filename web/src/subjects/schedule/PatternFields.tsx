@@ -196,6 +196,7 @@ function OwnNames({
       <Named
         label="Instructor of this pattern"
         tail={tail}
+        several
         names={names.instructors}
         width={220}
         value={pattern.instructor}
@@ -275,6 +276,7 @@ export function OneOffs({
           <Named
             label="Instructor"
             tail={`, one-off meeting ${i + 1}`}
+            several
             names={names.instructors}
             width={170}
             placeholder="the run’s"

@@ -16,7 +16,6 @@ export function Places({ acts }: { acts: Acts }) {
   if (!query.data) return <NotYet title="Places" error={query.error} retry={() => void query.refetch()} />;
   return (
     <KeptList
-      kind="place"
       items={query.data}
       acts={acts}
       form={(place, close, saved) => <PlaceForm place={place} onSaved={saved} onClose={close} />}

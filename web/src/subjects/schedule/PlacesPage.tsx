@@ -5,51 +5,39 @@ import { Words } from "../../form/Views";
 import { ActNotes, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
 import { ClosedDays } from "./ClosedDays";
-import { Instructors } from "./Instructors";
 import { Places } from "./Places";
 import { PlannerTabs } from "./PlannerTabs";
 
-/** Rooms and other places, instructors with their hours and absences, and the days on which the center is closed. */
+/** Rooms and other places, and the days on which the center is closed. */
 export default function PlacesPage() {
   const [params, setParams] = useSearchParams();
   const tab = params.get("tab") ?? "places";
   const acts = useDone();
   return (
     <Page
-      title="Places and people"
+      title="Places and closed days"
       notes={<ActNotes acts={acts} />}
       help={
         tab === "places"
           ? "A room’s seats are held against the seats of every run in it. Online, the link and host key of each meeting are made when its run is published. A place that is closed for a time clashes with what is planned there."
-          : tab === "people"
-            ? "Weekly hours say when somebody can teach; none means at any time. Absences come from here or from a calendar file; the same file again replaces what it brought before."
-            : "Patterns leave out closed days, or add a meeting at the end. Any public holiday can be taught on all the same."
+          : "Patterns leave out closed days, or add a meeting at the end. Any public holiday can be taught on all the same."
       }
       margin={null}
     >
       <PlannerTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>
-        Places, instructors, closed days
+        Places and closed days
       </Box>
       <Words
         label="Show"
         value={tab}
         words={[
           ["places", "places"],
-          ["people", "instructors"],
           ["days", "closed days"],
         ]}
         onPick={(v) => setParams({ tab: v }, { replace: true })}
       />
-      <Box sx={{ marginTop: 16 }}>
-        {tab === "days" ? (
-          <ClosedDays acts={acts} />
-        ) : tab === "people" ? (
-          <Instructors acts={acts} />
-        ) : (
-          <Places acts={acts} />
-        )}
-      </Box>
+      <Box sx={{ marginTop: 16 }}>{tab === "days" ? <ClosedDays acts={acts} /> : <Places acts={acts} />}</Box>
     </Page>
   );
 }

@@ -7,7 +7,7 @@ const VIEWS = [
   ["/planner/month", "month"],
   ["/clashes", "clashes"],
   ["/season", "season table"],
-  ["/places", "places and people"],
+  ["/places", "places, closed days"],
 ] as const;
 
 /** The views of the planner, in one line of words. */

@@ -14,7 +14,7 @@ import { Page, Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import { P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
-import { type Plan, type PlanMeeting, planOf, type PlanRun, weekOf } from "./plan";
+import { lanesOfMeeting, type Plan, type PlanMeeting, planOf, type PlanRun, weekOf } from "./plan";
 import { PlannerTabs } from "./PlannerTabs";
 import { Proposal, useProposal } from "./useProposal";
 
@@ -78,35 +78,53 @@ const WeekTable = styled("table")({
 
 type At = { date: string; lane: number | null };
 type LaneBy = "room" | "instructor";
+/** A meeting in one of its lanes. */
+type Placed = { m: PlanMeeting; lane: number | null };
+const keyOf = (p: Placed) => `${p.m.id}.${p.lane ?? ""}`;
 type WeekLane = { id: number | null; name: string; seats: number | null };
-
-const laneOf = (m: PlanMeeting, by: LaneBy) => (by === "room" ? m.place_id : m.instructor_id);
 
 function lanesBy(plan: Plan, by: LaneBy): WeekLane[] {
   const named: WeekLane[] = by === "room" ? plan.places : plan.instructors;
   const missing = { id: null, name: by === "room" ? "no room yet" : "no instructor yet", seats: null };
-  return plan.meetings.some((m) => laneOf(m, by) === null) ? [...named, missing] : named;
+  return plan.meetings.some((m) => lanesOfMeeting(m, by).includes(null)) ? [...named, missing] : named;
+}
+
+/** Who teaches a meeting once one of them is somebody else; the others keep their parts. */
+async function instead({ m, lane }: Placed, name: string): Promise<string> {
+  const teaching = await ask(
+    api.GET("/api/v1/runs/{run_id}/teaching", { params: { path: { run_id: m.run_id } } }),
+  );
+  const taught = teaching.meetings.find((held) => held.id === m.id)?.teachers ?? [];
+  return taught
+    .map((t) => ({ ...t, name: t.instructor_id === lane ? name : t.name }))
+    .filter((t) => t.name)
+    .map((t) => (t.part === "lead" ? t.name : `${t.name} (${t.part})`))
+    .join("; ");
 }
 
 /** Moving a meeting to another day or lane: where it would go, and what that would touch before it is done. */
 function useMeetingMover(lanes: WeekLane[], by: LaneBy, proposal: ReturnType<typeof useProposal>) {
   const go = useNavigate();
-  const [to, setTo] = useState<({ id: number } & At) | null>(null);
+  const [to, setTo] = useState<({ key: string } & At) | null>(null);
   // An entry that moves to another cell is drawn anew there; the keys go on with it.
   useEffect(() => {
-    if (to) document.querySelector<HTMLElement>(`[data-entry="${to.id}"]`)?.focus();
+    if (to) document.querySelector<HTMLElement>(`[data-entry="${to.key}"]`)?.focus();
   }, [to]);
-  const shown = (m: PlanMeeting): At => (to?.id === m.id ? to : { date: m.date, lane: laneOf(m, by) });
+  const shown = (p: Placed): At => (to?.key === keyOf(p) ? to : { date: p.m.date, lane: p.lane });
   const open = (m: PlanMeeting) => void go(`/runs/${m.run_id}/dates#meeting-${m.id}`);
-  const move = (m: PlanMeeting, run: PlanRun | undefined, at: At) => {
-    const stays = at.lane === laneOf(m, by);
+  const move = async (placed: Placed, run: PlanRun | undefined, at: At) => {
+    const { m } = placed;
+    const stays = at.lane === placed.lane;
     if (at.date === m.date && stays) return setTo(null);
     const lane = lanes.find((l) => l.id === at.lane);
+    setTo({ key: keyOf(placed), ...at });
+    const name = lane?.id === null ? "" : (lane?.name ?? "");
     const change = {
       ...(at.date === m.date ? {} : { date: at.date }),
-      ...(stays ? {} : { [by]: lane?.id === null ? "" : (lane?.name ?? "") }),
+      ...(stays
+        ? {}
+        : { [by]: by === "instructor" && m.instructors.length > 1 ? await instead(placed, name) : name }),
     };
-    setTo({ id: m.id, ...at });
     void proposal
       .propose(
         `Move a meeting of ${run?.code ?? "the run"} to ${day(at.date)}${stays ? "" : `, ${lane?.name ?? ""}`}`,
@@ -121,14 +139,15 @@ function useMeetingMover(lanes: WeekLane[], by: LaneBy, proposal: ReturnType<typ
       )
       .then(() => setTo(null));
   };
-  const keys = (e: KeyboardEvent, m: PlanMeeting, run: PlanRun | undefined) => {
-    const at = shown(m);
+  const keys = (e: KeyboardEvent, placed: Placed, run: PlanRun | undefined) => {
+    const { m } = placed;
+    const [at, key] = [shown(placed), keyOf(placed)];
     const index = lanes.findIndex((l) => l.id === at.lane);
     const right = e.key === "ArrowRight" ? 1 : e.key === "ArrowLeft" ? -1 : 0;
     const down = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
-    if (right) setTo({ id: m.id, date: addDays(at.date, right), lane: at.lane });
-    else if (down && lanes[index + down]) setTo({ id: m.id, date: at.date, lane: lanes[index + down]!.id });
-    else if (e.key === "Enter" && to?.id === m.id) move(m, run, at);
+    if (right) setTo({ key, date: addDays(at.date, right), lane: at.lane });
+    else if (down && lanes[index + down]) setTo({ key, date: at.date, lane: lanes[index + down]!.id });
+    else if (e.key === "Enter" && to?.key === key) void move(placed, run, at);
     else if (e.key === "Enter") open(m);
     else if (e.key === "Escape") setTo(null);
     else return;
@@ -300,6 +319,7 @@ function LaneCells({
   mover: MeetingMover;
 }) {
   const runs = new Map(plan.runs.map((r) => [r.id, r]));
+  const placed = plan.meetings.flatMap((m) => lanesOfMeeting(m, by).map((at): Placed => ({ m, lane: at })));
   const where = lane.id === null ? {} : { [by === "room" ? "place" : "instructor"]: lane.name };
   return (
     <tr>
@@ -312,19 +332,19 @@ function LaneCells({
         )}
       </th>
       {days.map((d) => {
-        const here = plan.meetings.filter((m) => {
-          const at = mover.shown(m);
+        const here = placed.filter((p) => {
+          const at = mover.shown(p);
           return at.date === d && at.lane === lane.id;
         });
         return (
           <td key={d} data-day={d} data-lane={lane.id ?? ""} className={plan.closed[d] ? "closedday" : ""}>
-            {here.map((m) => (
+            {here.map((p) => (
               <Entry
-                key={m.id}
-                meeting={m}
-                run={runs.get(m.run_id)}
+                key={keyOf(p)}
+                placed={p}
+                run={runs.get(p.m.run_id)}
                 on={d}
-                clash={plan.clashing.has(m.id)}
+                clash={plan.clashing.has(p.m.id)}
                 mover={mover}
               />
             ))}
@@ -345,7 +365,7 @@ function LaneCells({
 }
 
 /** Dragging an entry: it follows the pointer, and is moved to the cell where it is let go; a mere click opens it. */
-function useDrag(meeting: PlanMeeting, run: PlanRun | undefined, mover: MeetingMover) {
+function useDrag(placed: Placed, run: PlanRun | undefined, mover: MeetingMover) {
   const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
   const onPointerDown = (e: PointerEvent) => {
     if (e.button !== 0) return;
@@ -364,34 +384,35 @@ function useDrag(meeting: PlanMeeting, run: PlanRun | undefined, mover: MeetingM
     drag.current = null;
     e.currentTarget.style.translate = "";
     if (!held) return;
-    if (!held.moved) return mover.open(meeting);
+    if (!held.moved) return mover.open(placed.m);
     const at = under(e);
-    if (at) mover.move(meeting, run, at);
+    if (at) void mover.move(placed, run, at);
   };
   return { onPointerDown, onPointerMove, onPointerUp };
 }
 
 function Entry({
-  meeting: m,
+  placed,
   run,
   on,
   clash,
   mover,
 }: {
-  meeting: PlanMeeting;
+  placed: Placed;
   run: PlanRun | undefined;
   on: string;
   clash: boolean;
   mover: MeetingMover;
 }) {
-  const drag = useDrag(m, run, mover);
+  const { m } = placed;
+  const drag = useDrag(placed, run, mover);
   const look = ["entry", run?.status === "draft" && "draft", clash && "clashing"].filter(Boolean).join(" ");
   return (
     <button
-      className={mover.to?.id === m.id ? `${look} moving` : look}
-      data-entry={m.id}
+      className={mover.to?.key === keyOf(placed) ? `${look} moving` : look}
+      data-entry={keyOf(placed)}
       aria-label={`${m.start.slice(0, 5)} to ${m.end} ${run?.code ?? ""} ${clash ? "clashes " : ""}${run?.title ?? ""}, ${day(on)}`}
-      onKeyDown={(e) => mover.keys(e, m, run)}
+      onKeyDown={(e) => mover.keys(e, placed, run)}
       {...drag}
     >
       <T nowrap>

@@ -43,23 +43,26 @@ const raw = {
     "first",
     "last",
     "place",
-    "instructor",
+    "instructors",
   ],
   runs: [
-    [1, "A", "A", "Walls", "", "published", "2027-09-14", "2027-09-28", 1, null],
-    [2, "B", "B", "Walls", "Stone", "draft", "2027-09-20", "2027-09-27", 1, null],
+    [1, "A", "A", "Walls", "", "published", "2027-09-14", "2027-09-28", 1, [4]],
+    [2, "B", "B", "Walls", "Stone", "draft", "2027-09-20", "2027-09-27", 1, []],
   ],
-  meeting_columns: ["id", "run_id", "date", "start", "end", "place_id", "instructor_id"],
+  meeting_columns: ["id", "run_id", "date", "start", "end", "place_id", "instructors"],
   meetings: [
-    [1, 1, "2027-09-14", "17:30", "19:00", 1, null],
-    [2, 1, "2027-09-28", "17:30", "19:00", 2, null],
-    [3, 2, "2027-09-20", "17:30", "19:00", 1, null],
+    [1, 1, "2027-09-14", "17:30", "19:00", 1, [4, 5]],
+    [2, 1, "2027-09-28", "17:30", "19:00", 2, [5]],
+    [3, 2, "2027-09-20", "17:30", "19:00", 1, []],
   ],
   places: [
     { id: 1, name: "Yard", seats: 9 },
     { id: 2, name: "Hall", seats: null },
   ],
-  instructors: [],
+  instructors: [
+    { id: 4, name: "I. Marchetti", seats: null },
+    { id: 5, name: "P. Hallam", seats: null },
+  ],
   closed: {},
   clashing: [3],
 };
@@ -73,7 +76,9 @@ test("a run stands in every lane in which it meets, and no bar covers another", 
     ["Yard", [["A"], ["B"]]],
   ]);
   expect(rooms[0]!.rows[0]![0]!.ticks.map((t) => t.id)).toEqual([2]);
-  expect(lanesOf(plan, "instructor", x).map((l) => l.name)).toEqual(["no instructor yet"]);
+  const people = lanesOf(plan, "instructor", x);
+  expect(people.map((l) => l.name)).toEqual(["I. Marchetti", "P. Hallam", "no instructor yet"]);
+  expect(people[1]!.rows[0]![0]!.ticks.map((t) => t.id)).toEqual([1, 2]);
   expect(lanesOf(plan, "category", x).map((l) => l.name)).toEqual(["Stone", "without a category"]);
   expect(plan.clashing.has(3)).toBe(true);
 });

@@ -17,7 +17,7 @@ export type PlanRun = {
   capacity: number;
   smallest: number;
   place: number | null;
-  instructor: number | null;
+  instructors: number[];
   kind: string;
   teaching: string;
 };
@@ -28,7 +28,7 @@ export type PlanMeeting = {
   start: string;
   end: string;
   place_id: number | null;
-  instructor_id: number | null;
+  instructors: number[];
 };
 export type Plan = Omit<Raw, "runs" | "meetings" | "clashing"> & {
   runs: PlanRun[];
@@ -65,6 +65,12 @@ export type Lane = {
   rows: { run: PlanRun; ticks: PlanMeeting[] }[][];
 };
 
+const orNobody = (ids: number[]): (number | null)[] => (ids.length ? ids : [null]);
+
+/** The lanes that a meeting stands in: its room, or everybody who teaches it. */
+export const lanesOfMeeting = (m: PlanMeeting, by: "room" | "instructor"): (number | null)[] =>
+  by === "room" ? [m.place_id] : orNobody(m.instructors);
+
 /** Lanes with their runs, stacked so that none covers another; a run stands in every lane in which it meets. */
 export function lanesOf(plan: Plan, by: By, x: (at: number) => number): Lane[] {
   const names = new Map<number, string>(
@@ -86,15 +92,16 @@ export function lanesOf(plan: Plan, by: By, x: (at: number) => number): Lane[] {
       put(name, name, null, run, ticks);
       continue;
     }
-    const of = (m: PlanMeeting) => (by === "room" ? m.place_id : m.instructor_id);
-    const ids = new Set(ticks.length ? ticks.map(of) : [by === "room" ? run.place : run.instructor]);
+    const of = (m: PlanMeeting) => lanesOfMeeting(m, by);
+    const usual = by === "room" ? [run.place] : orNobody(run.instructors);
+    const ids = new Set(ticks.length ? ticks.flatMap(of) : usual);
     for (const id of ids)
       put(
         String(id),
         id === null ? (by === "room" ? "no room yet" : "no instructor yet") : (names.get(id) ?? ""),
         id,
         run,
-        ticks.filter((m) => of(m) === id),
+        ticks.filter((m) => of(m).includes(id)),
       );
   }
   return [...held.entries()]

@@ -1,0 +1,93 @@
+import { cleanup, screen } from "@testing-library/react";
+import { expect, test, vi } from "vitest";
+
+import { Named, namesIn } from "../../form/Named";
+import { draw } from "../../testing/render";
+import { answers } from "../../testing/server";
+import { hoursText, payBody, payTyped } from "./hours";
+import { Marks } from "./Marks";
+import { MakeRequest } from "./Requests";
+
+test("weekly hours stand in a line, days of the same hours together", () => {
+  const at = (weekday: string, from = "17:00:00", to = "21:30:00") => ({ weekday, from, to }) as never;
+  expect(hoursText([])).toBe("at any time");
+  expect(hoursText([at("TH"), at("MO"), at("TU"), at("WE")])).toBe("Mon to Thu 17:00 to 21:30");
+  expect(hoursText([at("MO"), at("WE"), at("MO", "08:00", "10:00")])).toBe(
+    "Mon 17:00 to 21:30; Mon 08:00 to 10:00; Wed 17:00 to 21:30",
+  );
+});
+
+test("pay is completed to the decimals of the currency, and a share is a percent", () => {
+  expect(payBody({ kind: "per_hour", figure: "42" }, 2)).toEqual({ kind: "per_hour", amount: "42.00" });
+  expect(payBody({ kind: "flat", figure: "42.5" }, 2)).toEqual({ kind: "flat", amount: "42.5" });
+  expect(payBody({ kind: "flat", figure: "42" }, 0)).toEqual({ kind: "flat", amount: "42" });
+  expect(payBody({ kind: "share_percent", figure: "30" }, 2)).toEqual({
+    kind: "share_percent",
+    percent: "30",
+  });
+  expect(payBody({ kind: "", figure: "9" }, 2)).toBeNull();
+  expect(payTyped(null)).toEqual({ kind: "", figure: "" });
+});
+
+test("an average never stands without its count and spread, and not at all below the smallest number", () => {
+  const marks = { count: 12, average: "4.4", spread: "0.7", shown: true, fewest: 3 };
+  draw(<Marks marks={marks} />);
+  expect(document.body.textContent).toBe("4.4 of 5 ± 0.7, 12 answers");
+  cleanup();
+  draw(<Marks marks={{ ...marks, count: 2, average: null, spread: null, shown: false }} />);
+  expect(document.body.textContent).toBe("2 answers, shown from 3 on");
+  cleanup();
+  draw(<Marks marks={{ ...marks, count: 0 }} />);
+  expect(document.body.textContent).toBe("no answers yet");
+});
+
+test("several names stand with semicolons, each with its part, and only the new are asked about", () => {
+  expect(namesIn("I. Marchetti; P. Hallam (Assistant);")).toEqual(["I. Marchetti", "P. Hallam"]);
+  const names = ["I. Marchetti", "P. Hallam"];
+  draw(
+    <Named
+      label="Instructor"
+      several
+      names={names}
+      value="i. marchetti; N. Ew (substitute)"
+      onChange={() => undefined}
+    />,
+  );
+  expect(screen.getByText("N. Ew: new, asked about when saved")).toBeTruthy();
+});
+
+test("the next of several names is offered behind those that stand", async () => {
+  const change = vi.fn();
+  const { person } = draw(
+    <Named
+      label="Instructor"
+      several
+      names={["I. Marchetti", "P. Hallam"]}
+      value="I. Marchetti; P"
+      onChange={change}
+    />,
+  );
+  const field = screen.getByLabelText("Instructor");
+  field.focus();
+  await person.keyboard("{ArrowDown}");
+  expect(screen.getAllByRole("option").map((o) => o.textContent)).toEqual(["I. Marchetti; P. Hallam"]);
+});
+
+test("a pay request is seen before it is made, and made by another press", async () => {
+  const request = {
+    id: 1, number: "PAY-000001", instructor_id: 4, instructor: "I. Marchetti", run_id: 6, run_code: "DSW-26A",
+    through: "2027-09-30", currency: "USD", total: "420.00", made: "2027-09-30T10:00:00-04:00", paid_on: null,
+    lines: [{ run_id: 6, run_code: "DSW-26A", label: "Per hour", why: "10 contact hours.", amount: "420.00", correction: false }],
+  }; // prettier-ignore
+  const sent = answers("post", "/api/v1/pay-requests", { change: "c", request });
+  const acts = { say: vi.fn(), fail: vi.fn() };
+  const { person } = draw(
+    <MakeRequest body={{ instructor_id: 4, run_id: 6 }} text="See it" acts={acts as never} />,
+  );
+  await person.click(screen.getByText("See it"));
+  await screen.findByText("10 contact hours.");
+  expect(acts.say).not.toHaveBeenCalled();
+  await person.click(screen.getByText("Make it, $420.00"));
+  await vi.waitFor(() => expect(acts.say).toHaveBeenCalledTimes(1));
+  expect(sent.length).toBe(2);
+});
