@@ -10,6 +10,7 @@ from archgate.bench.contention import contention
 from archgate.bench.fees import price_line
 from archgate.bench.roster import first_payers, whole_roster
 from archgate.bench.schedule import clashes, planner
+from archgate.bench.teaching import cover
 
 BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "clashes": clashes,
@@ -19,4 +20,5 @@ BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "bulk": bulk,
     "roster": whole_roster,
     "payers": first_payers,
+    "cover": cover,
 }

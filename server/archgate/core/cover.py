@@ -10,10 +10,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from enum import StrEnum
 from itertools import pairwise
+from math import ceil
 from zoneinfo import ZoneInfo
 
 from archgate.core.clashes import Hours, within_hours
@@ -241,10 +242,74 @@ def propose(question: Question, seconds: float = SECONDS) -> Proposal:
     return Proposal(found, worth, by_hand, value, min(bound, value))
 
 
+class Goal(StrEnum):
+    """What one step of the search makes as small as can be."""
+
+    UNCOVERED = "uncovered"
+    COST = "cost"
+
+
+@dataclass(frozen=True)
+class Step:
+    """What a step found, a bound that no proposal goes below, and the seconds it took."""
+
+    found: tuple[int | None, ...]
+    bound: int
+    spent: float
+
+
 def solved(
-    question: Question, start: Sequence[int | None], seconds: float
+    question: Question, start: tuple[int | None, ...], seconds: float
 ) -> tuple[tuple[int | None, ...], int]:
-    """What CP-SAT finds, beginning with a proposal; and the bound it proves on the value of any with as many covered."""
+    """What CP-SAT finds within the time, beginning with a proposal: how many meetings can be covered; with as many, the least
+    cost or the shortest longest week; then, of the shortest, the least cost. And the bound it proves on the second of these."""
+    first = step(question, start, seconds, Goal.UNCOVERED)
+    if question.aim is CoverAim.COST:
+        cheapest = step(question, first.found, seconds - first.spent, Goal.COST)
+        return cheapest.found, cheapest.bound
+    even = shortest_week(question, first.found, seconds - first.spent)
+    bounded = within(question, worth_of(question, even.found).week)
+    last = step(bounded, even.found, seconds - first.spent - even.spent, Goal.COST)
+    return last.found, even.bound
+
+
+def within(question: Question, longest: int) -> Question:
+    """The same question with no week longer than so many minutes, for those to whom anything is given."""
+    teachers = tuple(
+        replace(t, most=longest if t.most is None else min(t.most, longest)) for t in question.teachers
+    )
+    costs = {
+        (s, t): cost
+        for (s, t), cost in question.costs.items()
+        for slot in (question.slots[s],)
+        if teachers[t].weeks.get(slot.week, 0) + slot.minutes <= longest
+    }
+    return replace(question, teachers=teachers, costs=costs)
+
+
+def shortest_week(question: Question, start: tuple[int | None, ...], seconds: float) -> Step:
+    """The shortest longest week with as many covered, by halving what is between the bound and the best found: whether a
+    length can be kept at all is decided in a blink, where minimizing it directly is not."""
+    found, spent = start, 0.0
+    uncovered, low, high = sum(t is None for t in start), 0, worth_of(question, start).week
+    while low < high and spent < seconds:
+        middle = (low + high) // 2
+        bounded = within(question, middle)
+        kept = tuple(t if (s, t) in bounded.costs else None for s, t in enumerate(found))
+        tried = step(bounded, kept, seconds - spent, Goal.UNCOVERED)
+        spent += tried.spent
+        if sum(t is None for t in tried.found) <= uncovered:
+            found = tried.found
+            high = worth_of(question, found).week
+        elif tried.bound > uncovered:
+            low = middle + 1
+        else:
+            break  # out of time: what is between stays open
+    return Step(found, low, spent)
+
+
+def step(question: Question, start: tuple[int | None, ...], seconds: float, goal: Goal) -> Step:
+    """The best that is found beginning with a proposal; for the least cost, of those that cover no fewer meetings."""
     from ortools.sat.python import cp_model
 
     slots, teachers, costs = question.slots, question.teachers, question.costs
@@ -255,8 +320,6 @@ def solved(
     for s, t in takes:
         by_slot.setdefault(s, []).append(t)
         by_teacher.setdefault(t, []).append(s)
-    for s, able in by_slot.items():
-        model.add_at_most_one(takes[s, t] for t in able)
     weeks: dict[tuple[int, date], list[int]] = {}
     for t, able in by_teacher.items():
         for s in able:
@@ -264,54 +327,31 @@ def solved(
             together = [o for o in able if slots[o].start <= slots[s].start < slots[o].end]
             if len(together) > 1:
                 model.add_at_most_one(takes[o, t] for o in together)
-    covered = sum(takes.values())
-    cost = sum(costs[pair] * taken for pair, taken in takes.items())
-    most_cost = sum(max(costs[s, t] for t in able) for s, able in by_slot.items()) + 1
-    longest = model.new_int_var(0, 7 * 24 * 60, "longest week")
     for (t, week), able in weeks.items():
-        teacher, minutes = teachers[t], sum(slots[s].minutes * takes[s, t] for s in able)
-        already = teacher.weeks.get(week, 0)
-        if teacher.most is not None and already + sum(slots[s].minutes for s in able) > teacher.most:
-            model.add(minutes + already <= teacher.most)
-        if question.aim is CoverAim.EVEN:
-            for s in able:
-                model.add(minutes + already <= longest).only_enforce_if(takes[s, t])
-    even = question.aim is CoverAim.EVEN
-    value = longest if even else cost
-    unit = (7 * 24 * 60 + 1) if even else most_cost
-    model.minimize(value - unit * covered)
+        most = teachers[t].most
+        if most is not None:
+            left = max(0, most - teachers[t].weeks.get(week, 0))
+            model.add(sum(slots[s].minutes * takes[s, t] for s in able) <= left)
+    for s, able in by_slot.items():
+        model.add_at_most_one(takes[s, t] for t in able)
+    covered = sum(takes.values())
+    if goal is Goal.UNCOVERED:
+        model.minimize(len(slots) - covered)
+    else:
+        model.add(covered >= sum(t is not None for t in start))
+        model.minimize(sum(costs[pair] * taken for pair, taken in takes.items()))
     for pair, taken in takes.items():
         model.add_hint(taken, start[pair[0]] == pair[1])
     solver = cp_model.CpSolver()
-    solver.parameters.max_time_in_seconds = seconds
+    solver.parameters.max_time_in_seconds = max(0.1, seconds)
     solver.parameters.num_workers = 2
     solver.parameters.random_seed = 1
-    status = solver.solve(model)
-    if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
-        return tuple(start), 0
-    found = [
+    if solver.solve(model) not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+        return Step(start, 0, solver.wall_time)
+    found = tuple(
         next((t for t in by_slot.get(s, ()) if solver.value(takes[s, t])), None) for s in range(len(slots))
-    ]
-    number = sum(t is not None for t in found)
-    bound = round(solver.best_objective_bound) + unit * number
-    if even and status == cp_model.OPTIMAL:
-        found = cheapest_of(question, found, seconds)
-    return tuple(found), max(0, bound)
-
-
-def cheapest_of(question: Question, found: Sequence[int | None], seconds: float) -> list[int | None]:
-    """Of the proposals whose longest week is no longer, and that cover the same meetings, one of least cost."""
-    longest = worth_of(question, found).week
-    bounded = tuple(
-        Teacher(t.id, t.name, t.hours, t.cans, t.teaches, t.away, t.weeks, min(t.most or longest, longest))
-        if not any(n > longest for n in t.weeks.values())
-        else t
-        for t in question.teachers
     )
-    kept = {pair: c for pair, c in question.costs.items() if found[pair[0]] is not None}
-    again, _ = solved(Question(question.slots, bounded, kept, CoverAim.COST), found, seconds)
-    before, after = worth_of(question, found), worth_of(question, again)
-    return list(again if after.by(CoverAim.EVEN) < before.by(CoverAim.EVEN) else found)
+    return Step(found, max(0, ceil(solver.best_objective_bound - 1e-6)), solver.wall_time)
 
 
 # --- in words ---------------------------------------------------------------------------------------------

@@ -46,7 +46,8 @@ MEDIA = {b"%PDF-": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": 
 def figures(uow: UnitOfWork, run: Run) -> Figures:
     """What a decision is weighed up with: seats paid in part or whole and not at all, parties unnamed, money, hours.
 
-    Firm: something was paid, or the fee is zero. Costs are not known yet; the contact hours saved are.
+    Firm: something was paid, or the fee is zero. What teaching costs, and what a cancellation saves of it, says
+    `teaching.pay.teaching_of`, which the screen shows beside these.
     """
     sums = money.sums_of_run(uow, run.id)
     heads, firm = sums["heads"], sums["firm"]

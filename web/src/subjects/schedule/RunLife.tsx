@@ -2,14 +2,14 @@ import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { $api, api, ask, asTyped, messageOf } from "../../app/server";
+import { $api, api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
 import { OrganizationPick } from "../../form/OrganizationPick";
 import { useProposedForm } from "../../form/useProposedForm";
 import { Facts, Row } from "../../parts/layout";
-import { day, hours, money } from "../../parts/text";
+import { count, day, hours, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import type { Outcome, Propose, Run } from "../courses/runTypes";
 import { Reminders } from "../today/Reminders";
@@ -103,6 +103,9 @@ function DecisionFigures({ run }: { run: Run }) {
   const { data: f } = $api.useQuery("get", "/api/v1/runs/{run_id}/figures", {
     params: { path: { run_id: run.id } },
   });
+  const { data: teaching } = $api.useQuery("get", "/api/v1/runs/{run_id}/teaching", {
+    params: { path: { run_id: run.id } },
+  });
   if (!f) return null;
   return (
     <Facts>
@@ -122,7 +125,44 @@ function DecisionFigures({ run }: { run: Run }) {
       <dd>{money(f.income, f.currency)}</dd>
       <dt>Hours not taught if not</dt>
       <dd>{hours(f.hours_saved)}</dd>
+      {teaching && <Weighed teaching={teaching} />}
     </Facts>
+  );
+}
+
+/** The costs of teaching against the income: what is left if the run is held, what is saved if it is not. */
+function Weighed({ teaching: t }: { teaching: Schemas["RunTeaching"] }) {
+  const unknown = t.trouble || (t.teachers.length === 0 ? "Nobody teaches it yet." : "");
+  if (unknown)
+    return (
+      <>
+        <dt>Pay of who teaches</dt>
+        <dd>
+          <T tone="ochre">{unknown}</T>
+        </dd>
+      </>
+    );
+  return (
+    <>
+      <dt>Pay of who teaches</dt>
+      <dd>
+        {money(t.pay, t.currency)}
+        {!t.agreed && <T tone="ochre">, with somebody’s pay still to be agreed</T>}
+      </dd>
+      <dt>The center keeps if held</dt>
+      <dd>
+        <T tone={t.center.startsWith("-") ? "brick" : undefined} strong>
+          {money(t.center, t.currency)}
+        </T>
+      </dd>
+      <dt>Pay saved if not</dt>
+      <dd>{money(t.saved_if_cancelled, t.currency)}</dd>
+      <dt>Pays for itself</dt>
+      <dd>
+        {t.break_even === null ? "at no number of heads" : `from ${count(t.break_even, "head")} on`}
+        {t.break_even !== null && <T tone="slate">, {t.heads} now</T>}
+      </dd>
+    </>
   );
 }
 
