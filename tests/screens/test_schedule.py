@@ -12,6 +12,8 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import showing
 from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import PlaceCommand
+from archgate.actions.teaching import instructors
+from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.schedule import day_text
 from made import TODAY, a_draft, a_person, a_run, enrolled, number
 from screens.ahead import next_tuesday, run_ahead, shown_day
@@ -189,12 +191,12 @@ def test_a_meeting_cancelled_this_morning_leads_to_the_call_list(at_work, now_of
     at_work.sees("Everybody is called")
     at_work.fill(f"What {person['name']} said", "comes next week")
     at_work.press(Keys.TAB)
-    at_work.find("//div[@aria-label='Is the instructor still paid?']/button[. = 'yes']").click()
+    at_work.find("//div[@aria-label='Is the teaching still paid?']/button[. = 'yes']").click()
     at_work.until(
         lambda: (
-            at_work.find(
-                "//div[@aria-label='Is the instructor still paid?']/button[. = 'yes']"
-            ).get_attribute("aria-pressed")
+            at_work.find("//div[@aria-label='Is the teaching still paid?']/button[. = 'yes']").get_attribute(
+                "aria-pressed"
+            )
             == "true"
         )
     )
@@ -282,13 +284,10 @@ def test_places_absences_closed_days_and_the_sheets(at_work, now_office):
     at_work.click("Save")
     at_work.sees(f"Yard {n} is saved.")
     assert at_work.axe() == []
-    at_work.open("/places?tab=people")
-    at_work.click("Add an instructor")
-    at_work.fill("Name of the instructor", f"P. Person{n}")
-    at_work.click("Weekly hours")
-    at_work.click("Save")
-    at_work.sees(f"P. Person{n} is saved.")
-    at_work.click(f"Change P. Person{n}")
+    made = now_office.act(
+        lambda d: instructors.save(d, None, command_of(InstructorCommand, {"name": f"P. Person{n}"}))
+    )
+    at_work.open(f"/teaching/{made['id']}")
     at_work.fill("Away from", (TODAY + timedelta(days=3)).isoformat())
     at_work.fill("through", (TODAY + timedelta(days=5)).isoformat())
     at_work.fill("Why", "ill")

@@ -120,7 +120,7 @@ export function Assign({
           <Button
             variant="text"
             color="secondary"
-            aria-label={`Take ${c.name} off`}
+            aria-label={`Take off ${c.name}`}
             onClick={() => setChosen((old) => old.filter((_, i) => i !== n))}
           >
             take off
