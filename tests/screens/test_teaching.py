@@ -182,7 +182,7 @@ def test_their_own_page_on_a_phone_marks_attendance_by_one_key_and_says_when_the
     at_work.find(pressed.format("late"))
     at_work.find(pressed.format("absent"))
     assert at_work.axe() == [] and wide(at_work) <= 390
-    at_work.click("My time")
+    at_work.click("Time")
     at_work.fill("Away from", (TODAY + timedelta(days=9)).isoformat())
     at_work.fill("through", (TODAY + timedelta(days=8)).isoformat())
     at_work.click("Say that you are away")

@@ -56,7 +56,7 @@ function Apply({ page, onSaid }: { page: Schemas["ApplyPage"]; onSaid: (said: st
   return (
     <>
       <h1>Teach at {page.center}</h1>
-      <Form of={of} sx={{ "& > * + *": { marginTop: 10 } }}>
+      <Form of={of} sx={{ display: "grid", gap: "12px" }}>
         <Field
           width="100%"
           label="Given name"

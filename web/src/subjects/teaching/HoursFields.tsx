@@ -70,7 +70,7 @@ export function HoursFields({
             onChange([...hours, { weekday: next, from: last?.from ?? "17:00", to: last?.to ?? "21:00" }])
           }
         >
-          {hours.length ? "More weekly hours" : "Weekly hours"}
+          {hours.length ? "More weekly hours" : "Only at certain hours"}
         </Button>
       </P>
     </>

@@ -9,7 +9,7 @@ import { useAct } from "../../form/useAct";
 import { Views } from "../../form/Views";
 import { Loading, Note, Row } from "../../parts/layout";
 import { day } from "../../parts/text";
-import { T } from "../../parts/words";
+import { P, T } from "../../parts/words";
 
 type Roster = Schemas["OwnRoster"];
 const MARKS = [
@@ -39,7 +39,9 @@ export function OwnRoster({ runId }: { runId: number }) {
 function Shown({ roster }: { roster: Roster }) {
   const queries = useQueryClient();
   const past = roster.meetings.filter((m) => m.past);
-  const [meeting, setMeeting] = useState(String(past.at(-1)?.id ?? roster.meetings[0]?.id ?? ""));
+  const [meeting, setMeeting] = useState(String(past.at(-1)?.id ?? ""));
+  const mayMark = roster.may_mark && past.length > 0;
+  const first = roster.meetings[0];
   const [said, setSaid] = useState("");
   const marking = useAct({
     send: (marks: Record<string, Mark | null>) =>
@@ -76,7 +78,7 @@ function Shown({ roster }: { roster: Roster }) {
       <h2>
         {roster.title}, {roster.code}
       </h2>
-      {roster.may_mark && roster.meetings.length > 0 && (
+      {mayMark && (
         <Row wrap end>
           <Choice
             label="Meeting"
@@ -86,7 +88,7 @@ function Shown({ roster }: { roster: Roster }) {
               setMeeting(value);
               setSaid("");
             }}
-            options={roster.meetings.map((m) => ({
+            options={past.map((m) => ({
               value: String(m.id),
               text: `${day(m.day)}, ${m.start.slice(0, 5)}`,
             }))}
@@ -107,8 +109,14 @@ function Shown({ roster }: { roster: Roster }) {
         </Row>
       )}
       <p role="status">
-        {said || (roster.may_mark && "Keys: p present, l late, e left early, x excused, a absent.")}
+        {said || (mayMark && "Keys: p present, l late, e left early, x excused, a absent.")}
       </p>
+      {roster.may_mark && past.length === 0 && first && (
+        <P tone="slate">
+          Attendance is marked once a meeting has begun; the first is on {day(first.day)},{" "}
+          {first.start.slice(0, 5)}.
+        </P>
+      )}
       <ul>
         {roster.people.map((p, n) => (
           <li
@@ -117,7 +125,7 @@ function Shown({ roster }: { roster: Roster }) {
           >
             <Row mid wrap sx={{ justifyContent: "space-between", gap: "4px 12px" }}>
               <span>
-                {roster.may_mark ? (
+                {mayMark ? (
                   <Button
                     variant="text"
                     data-learner={n}
@@ -133,7 +141,7 @@ function Shown({ roster }: { roster: Roster }) {
                 {p.seats > 1 && <T tone="slate"> and {p.seats - 1} with them</T>}
                 {p.remark && <T tone="slate">, {p.remark}</T>}
               </span>
-              {roster.may_mark && meeting && (
+              {mayMark && (
                 <Views
                   label={`${p.name} was`}
                   value={(p.marks[meeting] as Mark | undefined) ?? null}

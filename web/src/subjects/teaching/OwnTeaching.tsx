@@ -25,7 +25,7 @@ type Own = Schemas["OwnTeaching"];
 const VIEWS = [
   ["meetings", "Meetings"],
   ["rosters", "Rosters"],
-  ["time", "My time"],
+  ["time", "Time"],
   ["pay", "Pay"],
   ["said", "Learners say"],
 ] as const;
@@ -68,7 +68,12 @@ export default function OwnTeaching() {
             value={at}
             onChange={(value) => setParams({ at: value })}
             options={VIEWS.map(([value, text]) => ({ value, text }))}
-            sx={{ flexWrap: "wrap", "& .MuiToggleButton-root": { minHeight: 40 } }}
+            sx={{
+              "& .MuiToggleButton-root": {
+                minHeight: 40,
+                "@media (max-width: 480px)": { padding: "4px 7px" },
+              },
+            }}
           />
           {at === "meetings" && (
             <Meetings own={own} onRoster={(run) => setParams({ at: "rosters", run: String(run) })} />
