@@ -39,7 +39,7 @@ from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.people import Person
 from archgate.tables.teaching import Application, Instructor
-from made import a_draft, a_person, a_run, at_once, number
+from made import a_draft, a_person, a_run, at_once, enrolled, number, taken
 
 
 def a_teacher(office, **facts):
@@ -282,6 +282,19 @@ def test_candidates_are_ordered_by_what_matters_and_say_why(office):
     assert rows[away["id"]]["why_not"] == ["away: Tue 14 Sep 2027"] and not rows[away["id"]]["free"]
     assert rows[other["id"]]["cost"] is None and rows[other["id"]]["why_cost"] == "to be agreed"
     assert rows[cheap["id"]]["marks"]["average"] is None
+
+
+def test_whoever_is_paid_by_the_head_costs_what_the_run_needs_before_anybody_has_signed_up(office):
+    run = a_run(office, pattern=weekly())  # eight meetings; it needs six heads, at 240.00
+    heads = a_teacher(office, pay={"kind": "per_head", "amount": "40.00"})
+    share = a_teacher(office, pay={"kind": "share_percent", "percent": "25"})
+    for _ in range(7):
+        found = office.read(lambda d: assigning.candidates(d, run["id"], None, None, Part.LEAD))
+        rows = {c["instructor_id"]: c for c in found["candidates"]}
+        assert rows[heads["id"]]["cost"] == ("240.00" if taken(office, run) < 7 else "280.00")
+        assert ("with the 6 heads" in rows[heads["id"]]["why_cost"]) == (taken(office, run) < 6)
+        enrolled(office, run)
+    assert rows[share["id"]]["cost"] == "315.00"  # a quarter of six times 210.00, the early price
 
 
 def test_hours_of_the_week_and_the_season_count_what_is_taught(office):

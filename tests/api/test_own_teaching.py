@@ -174,3 +174,9 @@ def test_the_email_of_an_instructor_is_what_they_sign_in_by(office, app, own, cl
     assert answer.status_code == 200
     client = TestClient(app, base_url="http://testserver")
     assert client.post("/api/v1/own/session", json={"email": new, "password": WORD}).status_code == 204
+
+
+def test_a_persons_page_leads_to_what_they_teach(clerk, office, teacher):
+    learner = a_person(office)
+    pages = [clerk.get(f"/api/v1/people/{n}").json() for n in (teacher["person_id"], learner["id"])]
+    assert [p["instructor_id"] for p in pages] == [teacher["id"], None]

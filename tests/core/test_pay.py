@@ -13,7 +13,7 @@ from archgate.core.pay import (
     Term,
     at_every_number,
     break_even,
-    cost_of_meeting,
+    cost_of_meetings,
     pay_of,
 )
 from archgate.core.states import Part, PayKind
@@ -82,11 +82,12 @@ def test_shares_over_the_whole_are_refused_at_the_term_with_which_they_pass_it()
 
 
 def test_a_meeting_costs_its_hours_or_its_part_of_the_run():
-    assert cost_of_meeting(RUN, Term("i", PayKind.HOUR, 4200), 105) == 7350
-    assert cost_of_meeting(RUN, Term("i", PayKind.MEETING, 9600), 105) == 9600
-    assert cost_of_meeting(RUN, Term("i", PayKind.FLAT, 64000), 105) == 8000
-    assert cost_of_meeting(RUN, Term("i", PayKind.HEAD, 5800), 105) == 7975
-    assert cost_of_meeting(RUN, Term("i", PayKind.SHARE, percent=Decimal(30)), 105) == 8553
+    assert cost_of_meetings(RUN, Term("i", PayKind.HOUR, 4200), [105]) == 7350
+    assert cost_of_meetings(RUN, Term("i", PayKind.MEETING, 9600), [105]) == 9600
+    assert cost_of_meetings(RUN, Term("i", PayKind.FLAT, 64000), [105]) == 8000
+    assert cost_of_meetings(RUN, Term("i", PayKind.HEAD, 5800), [105]) == 7975
+    assert cost_of_meetings(RUN, Term("i", PayKind.SHARE, percent=Decimal(30)), [105]) == 8553
+    assert cost_of_meetings(RUN, Term("i", PayKind.FLAT, 100), [105] * 8) == 100, "rounded once"
 
 
 def test_a_run_breaks_even_where_it_keeps_breaking_even():

@@ -213,18 +213,19 @@ def why_of(facts: Facts, term: Term) -> str:
             return f"{money} for the run."
 
 
-def cost_of_meeting(facts: Facts, term: Term, minutes: int) -> int:
-    """What one meeting costs by a term: its hours, the meeting, or its part of what is paid for the whole run; rounded half up.
+def cost_of_meetings(facts: Facts, term: Term, minutes: Sequence[int]) -> int:
+    """What meetings of so many minutes cost by a term: their hours, the meetings, or their part of what is paid for the whole
+    run; rounded half up, once.
 
-    >>> cost_of_meeting(Facts("USD", Decimal(14), 8, 11, 0), Term("i1", PayKind.HOUR, 4200), 105)
+    >>> cost_of_meetings(Facts("USD", Decimal(14), 8, 11, 0), Term("i1", PayKind.HOUR, 4200), [105])
     7350
     """
     if term.kind is PayKind.HOUR:
-        return rounded(Decimal(term.amount) * minutes / 60)
+        return rounded(Decimal(term.amount) * sum(minutes) / 60)
     if term.kind is PayKind.MEETING:
-        return term.amount
+        return term.amount * len(minutes)
     whole = shares_in(facts, [term])[0] if term.kind is PayKind.SHARE else own_amount(facts, term)
-    return rounded(Decimal(whole) / max(1, facts.meetings))
+    return rounded(Decimal(whole) * len(minutes) / max(1, facts.meetings))
 
 
 @dataclass(frozen=True)

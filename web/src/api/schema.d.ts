@@ -10042,6 +10042,8 @@ export interface components {
             /** Log */
             log: components["schemas"]["LogLine"][];
             own_page: components["schemas"]["OwnPageState"] | null;
+            /** Instructor Id */
+            instructor_id: number | null;
         };
         /**
          * PersonPatch

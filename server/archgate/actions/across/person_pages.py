@@ -19,6 +19,7 @@ from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.people import Organization, Person, PersonNumber
 from archgate.tables.roster import Enrollment
+from archgate.tables.teaching import Instructor
 
 
 def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[PersonFound]:
@@ -57,6 +58,7 @@ def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
         notes=people.notes_of(uow, person),
         log=logs.person_log(uow, person.id).items,
         own_page=own_pages.state_of(uow, person_id),
+        instructor_id=uow.session.scalar(select(Instructor.id).where(Instructor.person_id == person.id)),
     )
 
 

@@ -121,6 +121,7 @@ class PersonPage(PersonOut, Owed):
     notes: list[NoteOut]
     log: list[LogLine]
     own_page: OwnPageState | None
+    instructor_id: int | None
 
 
 class Moved(View):

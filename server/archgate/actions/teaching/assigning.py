@@ -22,7 +22,7 @@ from archgate.actions.teaching.views import Candidate, Candidates, MarksOut
 from archgate.core.cover import Obstacle, Slot, Teacher, fit_of, obstacles
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
-from archgate.core.pay import cost_of_meeting
+from archgate.core.pay import cost_of_meetings
 from archgate.core.schedule import day_text
 from archgate.core.states import CoverAnswer, Fit, Part
 from archgate.core.teaching import Season, hours_text, season_of
@@ -119,9 +119,7 @@ def candidate(
     longest = max((teacher.weeks.get(s.week, 0) + mine[s.week] for s in slots), default=0)
     first_week = teacher.weeks.get(slots[0].week, 0) if slots else 0
     over = i.most_minutes is not None and longest > i.most_minutes
-    cost = (
-        None if term.term is None else sum(cost_of_meeting(term.facts, term.term, s.minutes) for s in slots)
-    )
+    cost = None if term.term is None else cost_of_meetings(term.facts, term.term, [s.minutes for s in slots])
     said = [
         "free" if not why_not else why_not[0],
         str(fit),

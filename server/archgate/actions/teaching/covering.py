@@ -47,7 +47,7 @@ from archgate.core.cover import (
 )
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount
-from archgate.core.pay import cost_of_meeting
+from archgate.core.pay import cost_of_meetings
 from archgate.core.schedule import day_text, moment_of
 from archgate.core.states import CoverAim, CoverAnswer, CoverStatus, Part
 from archgate.core.teaching import hours_text
@@ -205,7 +205,7 @@ def task_of(uow: UnitOfWork, plan: CoverPlan) -> Task:
             for t, i in enumerate(people):
                 term = by_id[i.id]
                 if term.term is not None:
-                    costs[len(slots) - 1, t] = cost_of_meeting(term.facts, term.term, m.minutes)
+                    costs[len(slots) - 1, t] = cost_of_meetings(term.facts, term.term, [m.minutes])
     # Whoever teaches the meeting already, beside the one who is away, cannot step in for them.
     beside = {
         (s, t)

@@ -241,11 +241,16 @@ class Costed:
 
 
 def costs_of(uow: UnitOfWork, run: Run, people: Sequence[Instructor], part: Part) -> dict[int, Costed]:
-    """By what each of these would be paid on a run."""
+    """By what each of these would be paid on a run. A choice is weighed by all its meetings, and by the heads that the run
+    needs where fewer are in so far: else whoever is paid by the head would cost nothing before anybody has signed up."""
     known = known_of(uow, run.id)
-    now = paying_by(uow, run, known, None)
-    # The run's own numbers: a choice is weighed by all its meetings.
-    facts = replace(now.facts, meetings=max(1, now.facts.meetings))
+    facts = paying_by(uow, run, known, None).facts
+    facts = replace(facts, meetings=max(1, facts.meetings))
+    lacking = max(0, run.smallest - facts.heads)
+    if lacking:
+        income = facts.income + each_of(run, facts)[0] * lacking
+        fees = facts.payment_fees * income // facts.income if facts.income else 0
+        facts = replace(facts, heads=run.smallest, income=income, payment_fees=fees)
     found = {}
     for i in people:
         row = known.own.get(i.id)
@@ -253,6 +258,8 @@ def costs_of(uow: UnitOfWork, run: Run, people: Sequence[Instructor], part: Part
         term = Term(str(i.id), said[0], said[1], said[2], part=part) if said else None
         shown = pay_view(*said, run.currency) if said else None
         why = f"{shown.text}{', agreed for this run' if row else ''}" if shown else "to be agreed"
+        if lacking and said and said[0] in (PayKind.HEAD, PayKind.SHARE):
+            why += f", with the {run.smallest} heads that it needs"
         found[i.id] = Costed(facts, term, why)
     return found
 

@@ -95,6 +95,11 @@ export default function PersonPage() {
           <Link to={`/people/${person.merged_into_id}`}>the kept one</Link>.
         </Note>
       )}
+      {person.instructor_id !== null && (
+        <p>
+          Teaches here: <Link to={`/teaching/${person.instructor_id}`}>their week, pay and papers</Link>.
+        </p>
+      )}
       <Contact person={person} acts={acts} />
       <Box sx={{ margin: "14px 0" }}>
         <Kinds person={person} acts={acts} />

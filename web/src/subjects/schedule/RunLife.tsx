@@ -157,15 +157,8 @@ function Weighed({ teaching: t }: { teaching: Schemas["RunTeaching"] }) {
       </dd>
       <dt>Pay saved if not</dt>
       <dd>{money(t.saved_if_cancelled, t.currency)}</dd>
-      <dt>Pays for itself</dt>
-      <dd>
-        {t.break_even === null
-          ? "at no number of heads"
-          : t.break_even === 0
-            ? "at any number of heads"
-            : `from ${count(t.break_even, "head")} on`}
-        {t.break_even ? <T tone="slate">, {t.heads} now</T> : null}
-      </dd>
+      <dt>Pays for itself from</dt>
+      <dd>{t.break_even === null ? "no number" : count(t.break_even, "head")}</dd>
     </>
   );
 }

@@ -125,9 +125,14 @@ function Uncovered({
   if (meetings.length === 0)
     return (
       <Empty as="p">
-        {name
-          ? `${name} teaches nothing between these days; there is nothing to cover.`
-          : "Every coming meeting between these days has somebody. Choose who is away above, or other days."}
+        {name ? (
+          <>
+            {name} teaches nothing between these days; there is nothing to cover. An absence is written down{" "}
+            <Link to={`/teaching/${found.instructor_id}`}>on their own page</Link>.
+          </>
+        ) : (
+          "Every coming meeting between these days has somebody. Choose who is away above, or other days."
+        )}
       </Empty>
     );
   return (
