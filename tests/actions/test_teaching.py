@@ -410,6 +410,19 @@ def test_an_absence_that_stands_already_is_not_written_down_twice(office, sessio
     assert len(office.read(lambda d: places.list_busy(d, "instructor", ill["id"]))) == 1
 
 
+def test_an_absence_said_twice_at_once_is_written_once_and_there_is_a_most(office, monkeypatch):
+    ill = a_teacher(office)
+    away = command_of(BusyCommand, {"from": "2027-09-13", "through": "2027-09-24", "label": "ill"})
+    done = at_once([lambda: office.act(lambda d: places.add_busy(d, "instructor", ill["id"], away))] * 3)
+    assert len({d["id"] for d in done}) == 1
+    assert len(office.read(lambda d: places.list_busy(d, "instructor", ill["id"]))) == 1
+    monkeypatch.setattr(places, "MOST_AWAY", 1)
+    other = command_of(BusyCommand, {"from": "2027-10-13"})
+    with pytest.raises(Refused) as refused:
+        office.act(lambda d: places.add_busy(d, "instructor", ill["id"], other))
+    assert "1 such times already" in faults_of(refused)["/from"]
+
+
 def test_what_cannot_be_covered_says_which_rule_stands_in_the_way(office, sessions):
     ill = a_teacher(office)
     run = a_run(office, instructor=ill["name"], pattern=weekly(count=1, day="2031-09-16"))

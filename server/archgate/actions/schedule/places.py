@@ -52,6 +52,7 @@ from archgate.tables.teaching import (
 )
 
 LONGEST_AWAY = 3660  # days of one absence
+MOST_AWAY = 500  # absences or closed times ahead, written by hand
 USES: dict[str, dict[str, InstrumentedAttribute[int] | InstrumentedAttribute[int | None]]] = {
     "place": {
         "meetings": Meeting.place_id,
@@ -265,10 +266,19 @@ def add_busy(uow: UnitOfWork, kind: str, owner_id: int, command: BusyCommand) ->
         faults.append(Fault("/end", "The time ends before it begins."))
     if faults:
         raise Refused(faults)
-    label = command.label or ""
+    label = command.label or "away"
     begins = moment_of(first, start or time(0), zone).astimezone(UTC)
     ends = moment_of(last if end else last + timedelta(days=1), end or time(0), zone).astimezone(UTC)
-    busy = BusyTime(starts_at=begins, ends_at=ends, all_day=start is None, label=label or "away", source="")
+    lock_row(uow, type(owner), owner_id)
+    mine = BusyTime.place_id if kind == "place" else BusyTime.instructor_id
+    written = select(BusyTime).where(mine == owner_id, BusyTime.source == "")
+    same = written.where(BusyTime.starts_at == begins, BusyTime.ends_at == ends, BusyTime.label == label)
+    if (known := uow.session.scalars(same).first()) is not None:
+        return busy_view(uow, known, zone)  # said twice, as by a double click
+    ahead = written.where(BusyTime.ends_at > uow.now)
+    if (uow.session.scalar(select(func.count()).select_from(ahead.subquery())) or 0) >= MOST_AWAY:
+        raise refuse("/from", f"{owner.name} has {MOST_AWAY} such times already; take some out first.")
+    busy = BusyTime(starts_at=begins, ends_at=ends, all_day=start is None, label=label, source="")
     setattr(busy, f"{kind}_id", owner_id)
     uow.session.add(busy)
     uow.session.flush()

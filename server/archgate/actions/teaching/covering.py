@@ -95,23 +95,12 @@ def uncovered(uow: UnitOfWork, instructor_id: int | None, first: date, last: dat
     """What an absence would leave without anybody, or what has nobody yet."""
     refuse_span(first, last)
     i = instructors.get_instructor(uow, instructor_id) if instructor_id is not None else None
-    shown = []
-    for m in uncovered_meetings(uow, instructor_id, first, last):
-        run = get_run(uow, m.run_id)
-        zone = schedule.zone_of(run, m.place)
-        shown.append(
-            UncoveredMeeting(
-                meeting_id=m.id,
-                run_id=run.id,
-                code=run.code,
-                title=run.title or run.course.title,
-                day=m.date,
-                start=m.starts_at.astimezone(zone).time(),
-                end=m.ends_at.astimezone(zone).time(),
-                place=m.place.name if m.place else "",
-                taught_by=teachers.text_of(m.teachers),
-            )
+    shown = [
+        UncoveredMeeting(
+            **dict(loads.held_meeting(get_run(uow, m.run_id), m)), taught_by=teachers.text_of(m.teachers)
         )
+        for m in uncovered_meetings(uow, instructor_id, first, last)
+    ]
     return Uncovered(instructor_id=instructor_id, instructor=i.name if i else None, meetings=shown)
 
 

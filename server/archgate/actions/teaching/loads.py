@@ -13,7 +13,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import clashes, places, schedule
 from archgate.actions.schedule.commands import HoursForm
 from archgate.actions.teaching.instructors import cans_of, get_instructor
-from archgate.actions.teaching.views import InstructorWeek, WeekMeeting
+from archgate.actions.teaching.views import HeldMeeting, InstructorWeek, WeekMeeting
 from archgate.core.clashes import read_hours
 from archgate.core.cover import Teacher
 from archgate.core.schedule import moment_of, monday_of
@@ -127,6 +127,20 @@ def those_who_teach(
     )
 
 
+def held_meeting(run: Run, m: Meeting) -> HeldMeeting:
+    zone = schedule.zone_of(run, m.place)
+    return HeldMeeting(
+        meeting_id=m.id,
+        run_id=run.id,
+        code=run.code,
+        title=run.title or run.course.title,
+        day=m.date,
+        start=m.starts_at.astimezone(zone).time(),
+        end=m.ends_at.astimezone(zone).time(),
+        place=m.place.name if m.place else "",
+    )
+
+
 def week_of(uow: UnitOfWork, instructor_id: int, day: date | None) -> InstructorWeek:
     """A week of an instructor: hours at which they teach, absences, meetings; the hours of the week and of the season."""
     row = get_instructor(uow, instructor_id)
@@ -145,24 +159,14 @@ def week_of(uow: UnitOfWork, instructor_id: int, day: date | None) -> Instructor
     }
     since = moment_of(monday, time(0), uow.zone).astimezone(UTC)
     away = absences(uow, since, since + timedelta(days=7), (instructor_id,)).get(instructor_id, [])
-    shown = []
-    for m in uow.session.scalars(query):
-        run = uow.session.get_one(Run, m.run_id)
-        zone = schedule.zone_of(run, m.place)
-        shown.append(
-            WeekMeeting(
-                meeting_id=m.id,
-                run_id=run.id,
-                code=run.code,
-                title=run.title or run.course.title,
-                day=m.date,
-                start=m.starts_at.astimezone(zone).time(),
-                end=m.ends_at.astimezone(zone).time(),
-                place=m.place.name if m.place else "",
-                part=parts[m.id],
-                clash=m.id in clashing,
-            )
+    shown = [
+        WeekMeeting(
+            **dict(held_meeting(uow.session.get_one(Run, m.run_id), m)),
+            part=parts[m.id],
+            clash=m.id in clashing,
         )
+        for m in uow.session.scalars(query)
+    ]
     return InstructorWeek(
         monday=monday,
         hours=hours_text(loads.weeks.get(instructor_id, {}).get(monday, 0)),

@@ -70,7 +70,9 @@ class InstructorsMerged(View):
 # --- weeks, candidates ------------------------------------------------------------------------------------
 
 
-class WeekMeeting(View):
+class HeldMeeting(View):
+    """A meeting as those who teach see it, at its own place's time."""
+
     meeting_id: int
     run_id: int
     code: str
@@ -79,6 +81,9 @@ class WeekMeeting(View):
     start: Clock
     end: Clock
     place: str
+
+
+class WeekMeeting(HeldMeeting):
     part: Part
     clash: bool
 
@@ -349,15 +354,7 @@ class CoverPlans(View):
     plans: list[CoverPlanOut]
 
 
-class UncoveredMeeting(View):
-    meeting_id: int
-    run_id: int
-    code: str
-    title: str
-    day: date
-    start: Clock
-    end: Clock
-    place: str
+class UncoveredMeeting(HeldMeeting):
     taught_by: str
 
 
