@@ -3,10 +3,12 @@ and at the width of a phone in the long one."""
 
 import pytest
 from selenium.webdriver.common.keys import Keys
+from sqlalchemy import select
 
 from archgate.actions.bulk import reading
 from archgate.papers.lists import read_table
 from archgate.tables.roster import Enrollment
+from archgate.tables.teaching import RunTeacher
 from conftest import LONG
 from made import a_person, enrolled, number
 from screens.ahead import run_ahead
@@ -15,7 +17,8 @@ pytestmark = pytest.mark.screens
 
 OFFICE = (
     "/today /planner /planner/line /planner/week /planner/month /days/2027-08-20 /clashes /season /copy /places?tab=places"
-    " /places?tab=people /places?tab=days /outbox /runs/new /runs/{run} /runs/{run}/roster /runs/{run}/attendance"
+    " /places?tab=days /runs/{run}/teaching /teaching /teaching/{teacher} /teaching/cover /teaching/cover?who={teacher} /teaching/pay"
+    " /teaching/applications /teaching/rules /outbox /runs/new /runs/{run} /runs/{run}/roster /runs/{run}/attendance"
     " /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/groups /runs/{run}/early-bird"
     " /lists /lists/new /lists/{list} /sentences?run={run}"
     " /desk?run={run}&person={person} /people /people/{person} /money /money/till /money/quotes /money/plans /money/codes"
@@ -25,13 +28,14 @@ OFFICE = (
 
 @pytest.fixture
 def paths(now_office):
-    run = run_ahead(now_office, title=f"Every screen {next(number)}")
+    run = run_ahead(now_office, title=f"Every screen {next(number)}", instructor=f"E. Screen{next(number)}")
+    teacher = now_office.read(lambda d: d.session.scalars(select(RunTeacher.instructor_id).where(RunTeacher.run_id == run["id"])).one())  # fmt: skip
     somebody = a_person(now_office, family=f"Screen{next(number)}")
     held = enrolled(now_office, run, somebody)
     account = now_office.read(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
     text = f"Name,Email\nAnn {somebody['family']},{somebody['email']}\nBo Screen,\n".encode()
     made = now_office.act(lambda d: reading.create_batch(d, run["id"], "l.csv", text, read_table(text)).id)
-    there = {"run": run["id"], "person": somebody["id"], "account": account, "list": made}
+    there = {"run": run["id"], "person": somebody["id"], "account": account, "list": made, "teacher": teacher}
     return [path.format(**there) for path in OFFICE]
 
 
