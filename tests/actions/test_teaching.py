@@ -410,6 +410,19 @@ def test_an_absence_that_stands_already_is_not_written_down_twice(office, sessio
     assert len(office.read(lambda d: places.list_busy(d, "instructor", ill["id"]))) == 1
 
 
+def test_cover_opens_at_the_absence_that_is_written_down(office):
+    ill = a_teacher(office)
+    found = office.read(lambda d: covering.uncovered(d, ill["id"]))
+    assert (found["first"], found["last"], found["away"]) == ("2027-08-20", "2027-08-26", False)
+    for first, last in (("2027-09-13", "2027-09-24"), ("2027-08-18", "2027-08-29")):
+        form = {"from": first, "through": last, "label": "ill"}
+        office.act(lambda d, f=form: places.add_busy(d, "instructor", ill["id"], command_of(BusyCommand, f)))
+    found = office.read(lambda d: covering.uncovered(d, ill["id"]))
+    assert (found["first"], found["last"], found["away"]) == ("2027-08-20", "2027-08-29", True)
+    nobody = office.read(lambda d: covering.uncovered(d, None))
+    assert (nobody["first"], nobody["last"]) == ("2027-08-20", "2027-11-18")
+
+
 def test_an_absence_said_twice_at_once_is_written_once_and_there_is_a_most(office, monkeypatch):
     ill = a_teacher(office)
     away = command_of(BusyCommand, {"from": "2027-09-13", "through": "2027-09-24", "label": "ill"})

@@ -179,12 +179,13 @@ def assign(
 @router.get("/cover")
 def uncovered(
     request: Request,
-    first: date,
-    last: date,
+    first: date | None = None,
+    last: date | None = None,
     instructor_id: int | None = None,
     user: User = Depends(read),
 ) -> Uncovered:
-    """The meetings that somebody's absence would uncover; without `instructor_id` those that have nobody."""
+    """The meetings that somebody's absence would uncover; without `instructor_id` those that have nobody. Without days: those
+    of the absence that is written down, else a week, and a quarter for meetings that have nobody."""
     return run_read(request, user, lambda uow: covering.uncovered(uow, instructor_id, first, last))
 
 

@@ -2699,7 +2699,8 @@ export interface paths {
         };
         /**
          * Uncovered
-         * @description The meetings that somebody's absence would uncover; without `instructor_id` those that have nobody.
+         * @description The meetings that somebody's absence would uncover; without `instructor_id` those that have nobody. Without days: those
+         *     of the absence that is written down, else a week, and a quarter for meetings that have nobody.
          */
         get: operations["uncovered"];
         put?: never;
@@ -12638,13 +12639,26 @@ export interface components {
         };
         /**
          * Uncovered
-         * @description The meetings that have nobody: of an instructor between two days, or of all runs.
+         * @description The meetings that have nobody: of an instructor between two days, or of all runs. `away`: an absence in all of these
+         *     days is written down already.
          */
         Uncovered: {
             /** Instructor Id */
             instructor_id: number | null;
             /** Instructor */
             instructor: string | null;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Away */
+            away: boolean;
             /** Meetings */
             meetings: components["schemas"]["UncoveredMeeting"][];
         };
@@ -25311,9 +25325,9 @@ export interface operations {
     };
     uncovered: {
         parameters: {
-            query: {
-                first: string;
-                last: string;
+            query?: {
+                first?: string | null;
+                last?: string | null;
                 instructor_id?: number | null;
             };
             header?: never;

@@ -54,7 +54,7 @@ const ACTS: { title: string; to: string; words: string }[] = [
   },
   {
     title: "Busy times and absences from a calendar",
-    to: "/places?tab=people",
+    to: "/teaching",
     words: "import ics calendar busy away ill",
   },
   {

@@ -54,10 +54,11 @@ from archgate.core.teaching import hours_text
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.schedule import Meeting
-from archgate.tables.teaching import BusyTime, CoverCall, CoverLine, CoverPlan, MeetingTeacher
+from archgate.tables.teaching import BusyTime, CoverCall, CoverLine, CoverPlan, Instructor, MeetingTeacher
 
 LONGEST = 400  # days of one proposal
 JOB = "work out cover"
+SOON = 14  # days within which an absence is taken to be the one that is asked about
 
 
 def refuse_span(first: date, last: date) -> None:
@@ -91,17 +92,45 @@ def uncovered_meetings(uow: UnitOfWork, instructor_id: int | None, first: date, 
     return rows
 
 
-def uncovered(uow: UnitOfWork, instructor_id: int | None, first: date, last: date) -> Uncovered:
+def span_of(
+    uow: UnitOfWork, i: Instructor | None, first: date | None, last: date | None
+) -> tuple[date, date]:
+    """The days that are looked at: those that are given; else those of the absence that is going on or begins soon, from today
+    on; else a week, and a quarter for meetings that have nobody."""
+    if first is None and last is None and i is not None:
+        soon = loads.absences(uow, uow.now, uow.now + timedelta(days=SOON), (i.id,)).get(i.id, [])
+        away = next((b for b in soon if b.all_day), None)
+        if away is not None:
+            begins, ends = (
+                away.starts_at.astimezone(uow.zone).date(),
+                away.ends_at.astimezone(uow.zone).date(),
+            )
+            return max(uow.today, begins), min(ends - timedelta(days=1), uow.today + timedelta(days=LONGEST))
+    begin = first or uow.today
+    return begin, last or begin + timedelta(days=6 if i else 90)
+
+
+def uncovered(
+    uow: UnitOfWork, instructor_id: int | None, first: date | None = None, last: date | None = None
+) -> Uncovered:
     """What an absence would leave without anybody, or what has nobody yet."""
-    refuse_span(first, last)
     i = instructors.get_instructor(uow, instructor_id) if instructor_id is not None else None
+    first, last = span_of(uow, i, first, last)
+    refuse_span(first, last)
     shown = [
         UncoveredMeeting(
             **dict(loads.held_meeting(get_run(uow, m.run_id), m)), taught_by=teachers.text_of(m.teachers)
         )
         for m in uncovered_meetings(uow, instructor_id, first, last)
     ]
-    return Uncovered(instructor_id=instructor_id, instructor=i.name if i else None, meetings=shown)
+    return Uncovered(
+        instructor_id=instructor_id,
+        instructor=i.name if i else None,
+        first=first,
+        last=last,
+        away=i is not None and away_already(uow, i.id, first, last),
+        meetings=shown,
+    )
 
 
 # --- asked for --------------------------------------------------------------------------------------------

@@ -359,10 +359,14 @@ class UncoveredMeeting(HeldMeeting):
 
 
 class Uncovered(View):
-    """The meetings that have nobody: of an instructor between two days, or of all runs."""
+    """The meetings that have nobody: of an instructor between two days, or of all runs. `away`: an absence in all of these
+    days is written down already."""
 
     instructor_id: int | None
     instructor: str | None
+    first: date
+    last: date
+    away: bool
     meetings: list[UncoveredMeeting]
 
 

@@ -4,13 +4,11 @@ import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { $api, api, ask, asTyped, keyHeader, type Schemas } from "../../app/server";
-import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
 import { useServerForm } from "../../form/useServerForm";
 import { Views } from "../../form/Views";
-import { addDays } from "../../parts/dates";
 import { Grow, Loading, Row, Ruled } from "../../parts/layout";
 import { ActNotes, Page, Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
@@ -24,12 +22,9 @@ export type Acts = ReturnType<typeof useDone>;
 
 /** Somebody is away, or meetings have nobody: which they are, whom to call for each, and a proposal for all at once. */
 export default function CoverPage() {
-  const me = useMe();
   const acts = useDone();
   const [params, setParams] = useSearchParams();
   const who = params.get("who") ?? "";
-  const first = params.get("from") || me.today;
-  const last = params.get("through") || addDays(first, who ? 6 : 90);
   const plan = Number(params.get("plan")) || null;
   const put = (change: Record<string, string>) =>
     setParams(
@@ -45,8 +40,16 @@ export default function CoverPage() {
     );
   const people = $api.useQuery("get", "/api/v1/instructors");
   const found = $api.useQuery("get", "/api/v1/cover", {
-    params: { query: { first, last, instructor_id: who ? Number(who) : undefined } },
+    params: {
+      query: {
+        first: params.get("from") || undefined,
+        last: params.get("through") || undefined,
+        instructor_id: who ? Number(who) : undefined,
+      },
+    },
   });
+  const first = params.get("from") ?? found.data?.first ?? "";
+  const last = params.get("through") ?? found.data?.last ?? "";
   const name = people.data?.find((i) => String(i.id) === who)?.name;
   return (
     <Page
@@ -62,7 +65,7 @@ export default function CoverPage() {
           label="For"
           width={220}
           value={who}
-          onChange={(value) => put({ who: value, plan: "", through: "" })}
+          onChange={(value) => put({ who: value, plan: "", from: "", through: "" })}
           options={[
             { value: "", text: "meetings that have nobody" },
             ...(people.data ?? [])
@@ -95,9 +98,8 @@ export default function CoverPage() {
               key={`${who}.${first}.${last}`}
               found={found.data}
               name={name}
-              span={{ first, last }}
               acts={acts}
-              onPlan={(id) => put({ plan: String(id), from: first, through: last })}
+              onPlan={(id) => put({ plan: String(id), from: found.data.first, through: found.data.last })}
             />
           )}
         </>
@@ -110,13 +112,11 @@ export default function CoverPage() {
 function Uncovered({
   found,
   name,
-  span,
   acts,
   onPlan,
 }: {
   found: Schemas["Uncovered"];
   name: string | undefined;
-  span: { first: string; last: string };
   acts: Acts;
   onPlan: (id: number) => void;
 }) {
@@ -141,7 +141,7 @@ function Uncovered({
         <strong>{count(meetings.length, "meeting")}</strong>{" "}
         {name ? `of ${name} would have nobody.` : "have nobody yet."}
       </P>
-      <AskForAll found={found} name={name} span={span} onPlan={onPlan} />
+      <AskForAll found={found} name={name} onPlan={onPlan} />
       <Ruled sx={{ marginTop: 12 }}>
         {meetings.map((m) => (
           <li key={m.meeting_id}>
@@ -173,25 +173,23 @@ function Uncovered({
 function AskForAll({
   found,
   name,
-  span,
   onPlan,
 }: {
   found: Schemas["Uncovered"];
   name: string | undefined;
-  span: { first: string; last: string };
   onPlan: (id: number) => void;
 }) {
   const of = useServerForm({
     draft: null,
-    start: { aim: "cost", unknown: false, write: name !== undefined, absence: "ill" },
+    start: { aim: "cost", unknown: false, write: name !== undefined && !found.away, absence: "ill" },
     send: (form, key) =>
       ask(
         api.POST("/api/v1/cover-plans", {
           params: { header: keyHeader(key) },
           body: asTyped<"CoverCommand">({
             ...(found.instructor_id ? { instructor_id: found.instructor_id } : {}),
-            from: span.first,
-            through: span.last,
+            from: found.first,
+            through: found.last,
             aim: form.aim,
             unknown: form.unknown,
             ...(name && form.write ? { absence: form.absence } : {}),
@@ -222,7 +220,8 @@ function AskForAll({
         </Button>
       </Row>
       <Row wrap sx={{ marginTop: 6 }}>
-        {name && (
+        {name && found.away && <T tone="slate">That {name} is away in these days is written down already.</T>}
+        {name && !found.away && (
           <Tick checked={form.write} onChange={(write) => set({ write })}>
             write down that {name} is away in these days
           </Tick>

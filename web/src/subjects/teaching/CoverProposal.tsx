@@ -130,7 +130,9 @@ function Ready({ plan, acts, onAgain }: { plan: Plan; acts: Acts; onAgain: () =>
             onClick={() => void taking.act(undefined)}
           >
             {wanted.length === takeable.length
-              ? `Take all ${wanted.length}`
+              ? wanted.length === 1
+                ? "Take it"
+                : `Take all ${wanted.length}`
               : `Take ${wanted.length} of ${takeable.length}`}
           </Button>
         )}
