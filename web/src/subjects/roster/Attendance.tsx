@@ -2,7 +2,6 @@ import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
-import { useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
@@ -16,6 +15,7 @@ import { count, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Empty, Name, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
+import { KEYS, type Mark, useMarking } from "./useMarking";
 
 const Marks = styled(Ruled)({
   "& > li": { display: "flex", alignItems: "center", gap: 18, padding: "6px 4px" },
@@ -24,8 +24,6 @@ const Marks = styled(Ruled)({
   "& .dots": { display: "block", color: ink.slate, fontSize: 12, letterSpacing: "0.25em" },
 });
 
-type Mark = Schemas["Mark"];
-const KEYS: Record<string, Mark> = { p: "present", l: "late", e: "left early", x: "excused", a: "absent" };
 const LETTER = Object.fromEntries(Object.entries(KEYS).map(([k, v]) => [v, k.toUpperCase()]));
 
 type Sheet = Schemas["AttendanceOut"];
@@ -33,53 +31,6 @@ type Meeting = Sheet["meetings"][number];
 
 const attendanceOf = (runId: number) =>
   $api.queryOptions("get", "/api/v1/runs/{run_id}/attendance", { params: { path: { run_id: runId } } });
-
-/** Marking people, one after the other, so that an earlier answer never draws over a later mark. */
-function useMarking(
-  runId: number,
-  sheet: Sheet,
-  meeting: Meeting,
-  ahead: boolean,
-  failed: (e: unknown) => void,
-) {
-  const queries = useQueryClient();
-  const line = useRef<Promise<unknown>>(Promise.resolve());
-  const pending = useRef(0);
-  const key = attendanceOf(runId).queryKey;
-  return async (n: number, status: Mark | null) => {
-    const person = sheet.people[n];
-    if (!person) return;
-    queries.setQueryData<Sheet>(key, (old = sheet) => ({
-      ...old,
-      people: old.people.map((p) => {
-        if (p.person_id !== person.person_id) return p;
-        const marks = { ...p.marks };
-        if (status === null) delete marks[String(meeting.id)];
-        else marks[String(meeting.id)] = status;
-        return { ...p, marks };
-      }),
-    }));
-    pending.current += 1;
-    const sent = line.current.then(() =>
-      ask(
-        api.PUT("/api/v1/meetings/{meeting_id}/attendance", {
-          params: { path: { meeting_id: meeting.id } },
-          body: { marks: { [person.person_id]: status }, anyway: ahead },
-        }),
-      ),
-    );
-    line.current = sent.catch(() => undefined);
-    try {
-      const now = await sent;
-      pending.current -= 1;
-      if (pending.current === 0) queries.setQueryData(key, now);
-    } catch (error) {
-      pending.current -= 1;
-      failed(error);
-      void queries.invalidateQueries({ queryKey: key });
-    }
-  };
-}
 
 /** Who was at a meeting: one key a person, then on to the next. */
 export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType<typeof useDone> }) {
@@ -167,7 +118,22 @@ function MarkList({
   const [agreed, setAgreed] = useState<number | null>(null);
   const [asking, setAsking] = useState<{ n: number; status: Mark | null } | null>(null);
   const rows = useRef<(HTMLLIElement | null)[]>([]);
-  const mark = useMarking(run.id, sheet, meeting, ahead, (error) => acts.fail(messageOf(error)));
+  const marking = useMarking({
+    sheet,
+    queryKey: attendanceOf(run.id).queryKey,
+    send: (meeting_id, marks) =>
+      ask(
+        api.PUT("/api/v1/meetings/{meeting_id}/attendance", {
+          params: { path: { meeting_id } },
+          body: { marks, anyway: ahead },
+        }),
+      ),
+    failed: (error) => acts.fail(messageOf(error)),
+  });
+  const mark = async (n: number, status: Mark | null) => {
+    const person = sheet.people[n];
+    if (person) await marking(meeting.id, { [person.person_id]: status });
+  };
   const free = !ahead || agreed === meeting.id;
   const go = (n: number) => rows.current[Math.max(0, Math.min(n, sheet.people.length - 1))]?.focus();
   const put = (n: number, status: Mark | null) => (free ? void mark(n, status) : setAsking({ n, status }));

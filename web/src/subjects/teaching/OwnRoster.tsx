@@ -1,26 +1,16 @@
 import Button from "@mui/material/Button";
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { Choice } from "../../form/Field";
-import { useAct } from "../../form/useAct";
 import { Views } from "../../form/Views";
 import { Loading, Note, Row } from "../../parts/layout";
 import { day } from "../../parts/text";
 import { P, T } from "../../parts/words";
+import { KEYS, type Mark, useMarking } from "../roster/useMarking";
 
 type Roster = Schemas["OwnRoster"];
-const MARKS = [
-  { value: "present", text: "p", title: "present" },
-  { value: "late", text: "l", title: "late" },
-  { value: "left early", text: "e", title: "left early" },
-  { value: "excused", text: "x", title: "excused" },
-  { value: "absent", text: "a", title: "absent" },
-] as const;
-type Mark = (typeof MARKS)[number]["value"];
-
 /** The roster of a run of one's own, with the marks of one meeting; one key marks and goes on to the next. */
 export function OwnRoster({ runId }: { runId: number }) {
   const query = $api.useQuery("get", "/api/v1/own/teaching/runs/{run_id}", {
@@ -37,38 +27,42 @@ export function OwnRoster({ runId }: { runId: number }) {
 }
 
 function Shown({ roster }: { roster: Roster }) {
-  const queries = useQueryClient();
   const past = roster.meetings.filter((m) => m.past);
   const [meeting, setMeeting] = useState(String(past.at(-1)?.id ?? ""));
   const mayMark = roster.may_mark && past.length > 0;
   const first = roster.meetings[0];
   const [said, setSaid] = useState("");
-  const marking = useAct({
-    send: (marks: Record<string, Mark | null>) =>
+  // Whose mark was not saved stands until it is: the next key does not cover it.
+  const [unsaved, setUnsaved] = useState<number[]>([]);
+  const [why, setWhy] = useState("");
+  const marking = useMarking({
+    sheet: roster,
+    queryKey: $api.queryOptions("get", "/api/v1/own/teaching/runs/{run_id}", {
+      params: { path: { run_id: roster.run_id } },
+    }).queryKey,
+    send: (meeting_id, marks) =>
       ask(
         api.PUT("/api/v1/own/teaching/meetings/{meeting_id}/attendance", {
-          params: { path: { meeting_id: Number(meeting) } },
+          params: { path: { meeting_id } },
           body: { marks },
         }),
       ),
-    done: (now) => {
-      setSaid("Saved.");
-      queries.setQueryData(
-        $api.queryOptions("get", "/api/v1/own/teaching/runs/{run_id}", {
-          params: { path: { run_id: roster.run_id } },
-        }).queryKey,
-        now,
-      );
-    },
-    failed: setSaid,
+    failed: (error) => setWhy(messageOf(error)),
   });
+  const put = async (marks: Record<number, Mark | null>) => {
+    setSaid("");
+    const saved = await marking(Number(meeting), marks);
+    if (saved) setSaid("Saved.");
+    const those = new Set(Object.keys(marks).map(Number));
+    setUnsaved((old) => [...old.filter((id) => !those.has(id)), ...(saved ? [] : those)]);
+  };
   const unmarked = roster.people.filter((p) => !p.marks[meeting]);
   const onKey = (e: React.KeyboardEvent, at: number) => {
-    const mark = MARKS.find((m) => m.text === e.key.toLowerCase());
+    const mark = KEYS[e.key.toLowerCase()];
     const person = roster.people[at];
     if (mark && person && !e.ctrlKey && !e.altKey && !e.metaKey) {
       e.preventDefault();
-      void marking.act({ [person.person_id]: mark.value });
+      void put({ [person.person_id]: mark });
       document.querySelector<HTMLElement>(`[data-learner="${at + 1}"]`)?.focus();
     }
   };
@@ -87,6 +81,7 @@ function Shown({ roster }: { roster: Roster }) {
             onChange={(value) => {
               setMeeting(value);
               setSaid("");
+              setUnsaved([]);
             }}
             options={past.map((m) => ({
               value: String(m.id),
@@ -96,9 +91,8 @@ function Shown({ roster }: { roster: Roster }) {
           {unmarked.length > 0 && (
             <Button
               variant="contained"
-              disabled={marking.busy}
               onClick={() =>
-                void marking.act(Object.fromEntries(unmarked.map((p) => [p.person_id, "present" as const])))
+                void put(Object.fromEntries(unmarked.map((p) => [p.person_id, "present" as const])))
               }
             >
               {unmarked.length === roster.people.length
@@ -107,6 +101,16 @@ function Shown({ roster }: { roster: Roster }) {
             </Button>
           )}
         </Row>
+      )}
+      {unsaved.length > 0 && (
+        <Note kind="wrong" role="alert">
+          Not saved for{" "}
+          {roster.people
+            .filter((p) => unsaved.includes(p.person_id))
+            .map((p) => p.name)
+            .join(", ")}
+          . {why}
+        </Note>
       )}
       <p role="status">
         {said || (mayMark && "Keys: p present, l late, e left early, x excused, a absent.")}
@@ -145,10 +149,12 @@ function Shown({ roster }: { roster: Roster }) {
                 <Views
                   label={`${p.name} was`}
                   value={(p.marks[meeting] as Mark | undefined) ?? null}
-                  onChange={(mark) =>
-                    void marking.act({ [p.person_id]: p.marks[meeting] === mark ? null : mark })
-                  }
-                  options={MARKS.map((m) => ({ value: m.value, text: m.title, title: `key ${m.text}` }))}
+                  onChange={(mark) => void put({ [p.person_id]: p.marks[meeting] === mark ? null : mark })}
+                  options={Object.entries(KEYS).map(([key, mark]) => ({
+                    value: mark,
+                    text: mark,
+                    title: `key ${key}`,
+                  }))}
                   sx={{ flexWrap: "wrap" }}
                 />
               )}

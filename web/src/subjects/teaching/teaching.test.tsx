@@ -1,11 +1,12 @@
-import { cleanup, screen } from "@testing-library/react";
+import { cleanup, screen, waitFor } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 
 import { Named, namesIn } from "../../form/Named";
 import { draw } from "../../testing/render";
-import { answers } from "../../testing/server";
+import { answers, problem } from "../../testing/server";
 import { hoursText, payBody, payTyped } from "./hours";
 import { Marks } from "./Marks";
+import { OwnRoster } from "./OwnRoster";
 import { MakeRequest } from "./Requests";
 
 test("weekly hours stand in a line, days of the same hours together", () => {
@@ -90,4 +91,62 @@ test("a pay request is seen before it is made, and made by another press", async
   await person.click(screen.getByText("Make it, $420.00"));
   await vi.waitFor(() => expect(acts.say).toHaveBeenCalledTimes(1));
   expect(sent.length).toBe(2);
+});
+
+const ownRoster = (marks: Record<string, string>[] = [{}, {}], past = true) => ({
+  run_id: 5,
+  code: "IRON-27A",
+  title: "Iron",
+  may_mark: true,
+  meetings: [{ id: 9, day: "2027-08-19", start: "18:30:00", past }],
+  people: ["Ana Birch", "Ben Obi"].map((name, n) => ({
+    person_id: n + 1,
+    name,
+    seats: 1,
+    remark: "",
+    marks: marks[n],
+  })),
+});
+const OWN = "/api/v1/own/teaching/runs/5";
+const OWN_MARKS = "/api/v1/own/teaching/meetings/9/attendance";
+
+test("on their own page keys mark as fast as they are pressed, and none is dropped", async () => {
+  answers("get", OWN, ownRoster());
+  const sent = answers("put", OWN_MARKS, ownRoster([{ "9": "late" }, { "9": "absent" }]));
+  const { person } = draw(<OwnRoster runId={5} />);
+  (await screen.findByRole("button", { name: "Mark Ana Birch" })).focus();
+  await person.keyboard("la");
+  expect(screen.getByRole("button", { name: "late", pressed: true })).toBeTruthy();
+  expect(screen.getByRole("button", { name: "absent", pressed: true })).toBeTruthy();
+  await screen.findByText("Saved.");
+  await waitFor(() =>
+    expect(sent.map((s) => s.body)).toEqual([{ marks: { "1": "late" } }, { marks: { "2": "absent" } }]),
+  );
+});
+
+test("a mark that was not saved is said, and is not covered by the next that was", async () => {
+  answers("get", OWN, ownRoster([{}, { "9": "absent" }]));
+  let first = true;
+  answers("put", OWN_MARKS, () => {
+    if (!first) return ownRoster([{}, { "9": "absent" }]);
+    first = false;
+    return problem(503, "busy", "The database does not answer just now.");
+  });
+  const { person } = draw(<OwnRoster runId={5} />);
+  (await screen.findByRole("button", { name: "Mark Ana Birch" })).focus();
+  await person.keyboard("la");
+  const alert = await screen.findByRole("alert");
+  expect(alert.textContent).toBe("Not saved for Ana Birch. The database does not answer just now.");
+  await screen.findByText("Saved.");
+  expect(screen.getByRole("alert")).toBe(alert);
+  screen.getByRole("button", { name: "Mark Ana Birch" }).focus();
+  await person.keyboard("p");
+  await waitFor(() => expect(screen.queryByRole("alert")).toBeNull());
+});
+
+test("before its first meeting a roster says when attendance is marked", async () => {
+  answers("get", OWN, ownRoster([{}, {}], false));
+  draw(<OwnRoster runId={5} />);
+  await screen.findByText(/Attendance is marked once a meeting has begun; the first is on Thu 19 Aug 2027/);
+  expect(screen.queryByRole("button", { name: "Mark Ana Birch" })).toBeNull();
 });
