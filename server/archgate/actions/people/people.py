@@ -32,6 +32,15 @@ def email_fault(text: str) -> str | None:
     return None
 
 
+def contact_faults(email: str | None, phone: str | None, at: str = "") -> list[Fault]:
+    """What is wrong with an email and a phone number, each where it is given."""
+    wrong = email_fault(email) if email else None
+    faults = [Fault(f"{at}/email", wrong)] if wrong else []
+    if phone and not digits_of(phone):
+        faults.append(Fault(f"{at}/phone", f'"{phone}" is not a phone number.'))
+    return faults
+
+
 def get_person(uow: UnitOfWork, person_id: int, to_change: bool = False) -> Person:
     """A person; `to_change` locks their row."""
     person = lock_row(uow, Person, person_id) if to_change else uow.session.get(Person, person_id)
@@ -79,15 +88,9 @@ def new_person(
 
 def person_faults(facts: dict[str, str], at: str) -> list[Fault]:
     """What is wrong with the facts of a person; a name is needed, all else may be missing."""
-    faults = []
-    if not facts["given"] and not facts["family"]:
-        faults.append(Fault(f"{at}/given", "A name is needed."))
-    wrong = email_fault(facts["email"]) if facts["email"] else None
-    if wrong:
-        faults.append(Fault(f"{at}/email", wrong))
-    if facts["phone"] and not digits_of(facts["phone"]):
-        faults.append(Fault(f"{at}/phone", f'"{facts["phone"]}" is not a phone number.'))
-    return faults
+    named = facts["given"] or facts["family"]
+    faults = [] if named else [Fault(f"{at}/given", "A name is needed.")]
+    return faults + contact_faults(facts["email"], facts["phone"], at)
 
 
 FACTS = ("given", "family", "email", "phone", "note")

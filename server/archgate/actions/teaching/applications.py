@@ -28,7 +28,7 @@ from archgate.actions.teaching.views import (
     InstructorOut,
 )
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.names import digits_of, folded
+from archgate.core.names import folded
 from archgate.core.states import ApplicationStatus
 from archgate.papers.letters.occasions import ApplicationTaken
 from archgate.papers.letters.writing import written
@@ -56,14 +56,10 @@ def apply(uow: UnitOfWork, command: ApplyCommand) -> None:
     rules = rules_of(uow)
     if not rules.applications_open:
         raise Problem(409, "applications-shut", "No applications are taken just now.")
-    faults = list[Fault]()
-    if not command.given and not command.family:
-        faults.append(Fault("/given", "A name is needed."))
-    wrong = people.email_fault(command.email) if command.email else "The email is missing."
-    if wrong:
-        faults.append(Fault("/email", wrong))
-    if command.phone and not digits_of(command.phone):
-        faults.append(Fault("/phone", f'"{command.phone}" is not a phone number.'))
+    facts = {"given": command.given, "family": command.family, "email": command.email, "phone": command.phone}
+    faults = people.person_faults(facts, "")
+    if not command.email:
+        faults.append(Fault("/email", "The email is missing."))
     asked = rules.application_questions
     given = [*command.answers, *[""] * len(asked)][: len(asked)]
     faults += [Fault(f"/answers/{n}", "Please answer this.") for n, a in enumerate(given) if not a.strip()]

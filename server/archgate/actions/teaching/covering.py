@@ -5,7 +5,7 @@ A proposal is worked out by the worker, so that nobody waits; it changes nothing
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, time, timedelta
 
@@ -19,7 +19,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.restoring import restore_rows
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, lock_row, read_only
-from archgate.actions.kernel.views import Done
+from archgate.actions.kernel.views import DateFacts, Done
 from archgate.actions.runs.telling_dates import tell_of_dates
 from archgate.actions.schedule import clashes, places, schedule, teachers
 from archgate.actions.schedule.commands import BusyCommand
@@ -225,11 +225,9 @@ def task_of(uow: UnitOfWork, plan: CoverPlan) -> Task:
                 if term.term is not None:
                     costs[len(slots) - 1, t] = cost_of_meetings(term.facts, term.term, [m.minutes])
     # Whoever teaches the meeting already, beside the one who is away, cannot step in for them.
+    teaching = {m.id: {x.instructor_id for x in m.teachers} for m in meetings}
     beside = {
-        (s, t)
-        for s, slot in enumerate(slots)
-        for t, i in enumerate(people)
-        if any(x.instructor_id == i.id for x in next(m for m in meetings if m.id == slot.id).teachers)
+        (s, t) for s, slot in enumerate(slots) for t, i in enumerate(people) if i.id in teaching[slot.id]
     }
     question = question_of(slots, able, uow.zone, costs, plan.aim, plan.unknown)
     kept = {pair: c for pair, c in question.costs.items() if pair not in beside}
@@ -401,10 +399,15 @@ def take(uow: UnitOfWork, plan_id: int, command: TakeCoverCommand) -> CoverTaken
     uow.session.flush()
     change = uow.log(Act.TAKE_COVER, plan.id, f"{done} meetings are covered")
     for run_id, run in locked.items():
-        dates = schedule.moved_dates(before[run_id], schedule.situation(uow, run).rows)
-        if run.known and dates:
-            tell_of_dates(uow, run, dates, change)
+        tell_who_teaches(uow, run, before[run_id], change)
     return CoverTaken(change=change.key, taken=done, left=len(chosen) - done, plan=plan_view(uow, plan))
+
+
+def tell_who_teaches(uow: UnitOfWork, run: Run, before: Mapping[int, DateFacts], change: Change) -> None:
+    """Write to those whose meetings of a run are others than before."""
+    dates = schedule.moved_dates(before, schedule.situation(uow, run).rows)
+    if run.known and dates:
+        tell_of_dates(uow, run, dates, change)
 
 
 def still_fitting(uow: UnitOfWork, plan: CoverPlan, chosen: Sequence[CoverLine]) -> set[int]:
@@ -497,7 +500,5 @@ def step_in(uow: UnitOfWork, meeting_id: int, away: int | None, instructor_id: i
     note_call(uow, meeting_id, instructor_id, CoverCallCommand(answer=CoverAnswer.ACCEPTED))
     uow.session.flush()
     change = uow.log(Act.ASSIGN, run.id, f"{i.name} takes the meeting of {run.code} on {day_text(m.date)}")
-    dates = schedule.moved_dates(before, schedule.situation(uow, run).rows)
-    if run.known and dates:
-        tell_of_dates(uow, run, dates, change)
+    tell_who_teaches(uow, run, before, change)
     return Done(change=change.key)

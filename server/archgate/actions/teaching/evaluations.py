@@ -18,7 +18,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.seats import seats
 from archgate.actions.teaching.commands import AnswerForm, EvaluateCommand, QuestionsCommand
-from archgate.actions.teaching.instructors import get_instructor, picture_of
+from archgate.actions.teaching.instructors import get_instructor, picture_of, pictured
 from archgate.actions.teaching.rules import rules_of
 from archgate.actions.teaching.views import (
     EvaluatePage,
@@ -44,7 +44,6 @@ from archgate.tables.teaching import (
     EvaluationAsked,
     EvaluationQuestion,
     Instructor,
-    InstructorPicture,
 )
 
 SLICE = 500  # people of a run asked in one transaction
@@ -171,7 +170,8 @@ def page(uow: UnitOfWork, token: str) -> EvaluatePage:
     """What a learner sees behind their link."""
     row = asked_behind(uow, token)
     run = get_run(uow, row.run_id)
-    pictured = set(uow.session.scalars(select(InstructorPicture.instructor_id)))
+    taught = taught_by(run)
+    with_picture = pictured(uow, [i.id for i in taught])
     said = "Thank you: your answers have arrived. They are kept without your name." if row.answered else ""
     return EvaluatePage(
         center=uow.center.name,
@@ -179,7 +179,7 @@ def page(uow: UnitOfWork, token: str) -> EvaluatePage:
         day=last_day(run, row.asked_at),
         questions=question_views(questions_now(uow)),
         instructors=[
-            EvaluateWhom(instructor_id=i.id, name=i.name, picture=i.id in pictured) for i in taught_by(run)
+            EvaluateWhom(instructor_id=i.id, name=i.name, picture=i.id in with_picture) for i in taught
         ],
         said=said,
     )

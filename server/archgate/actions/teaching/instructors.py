@@ -107,7 +107,7 @@ def views_of(uow: UnitOfWork, rows: Sequence[Instructor]) -> list[InstructorOut]
             course_id=row.course_id, course=title, category=row.category or None, level=row.level
         )
         can.setdefault(row.instructor_id, []).append(shown)
-    pictured = set(uow.session.scalars(select(InstructorPicture.instructor_id)))
+    with_picture = pictured(uow, ids)
     paged = set(
         uow.session.scalars(
             select(OwnPage.person_id).where(OwnPage.person_id.in_([i.person_id for i in rows]))
@@ -123,7 +123,7 @@ def views_of(uow: UnitOfWork, rows: Sequence[Instructor]) -> list[InstructorOut]
             phone=i.phone,
             employment=i.employment,
             biography=i.biography,
-            picture=i.id in pictured,
+            picture=i.id in with_picture,
             hours=[HoursForm.model_validate(h) for h in i.hours],
             most_hours=None if i.most_minutes is None else hours_text(i.most_minutes),
             pay=pay_view(i.pay_kind, i.pay_amount, i.pay_percent, uow.center.currency),
@@ -168,11 +168,7 @@ def save(uow: UnitOfWork, instructor_id: int | None, command: InstructorCommand)
     if most is not None and not 1 <= most <= 7 * 24 * 60:
         faults.append(Fault("/most_hours", "A week has up to 168 hours, and somebody teaches some of them."))
     email, phone = command.email, command.phone
-    wrong = people.email_fault(email) if email else None
-    if wrong:
-        faults.append(Fault("/email", wrong))
-    if phone and not digits_of(phone):
-        faults.append(Fault("/phone", f'"{phone}" is not a phone number.'))
+    faults += people.contact_faults(email, phone)
     check_qualifications(uow, command.qualifications, faults)
     if faults:
         raise Refused(faults)
@@ -285,6 +281,12 @@ def set_qualifications(uow: UnitOfWork, row: Instructor, forms: list[Qualificati
 
 
 # --- the picture ------------------------------------------------------------------------------------------
+
+
+def pictured(uow: UnitOfWork, ids: Iterable[int]) -> set[int]:
+    """Those of these who have a picture; the pictures themselves are not read."""
+    query = select(InstructorPicture.instructor_id)
+    return set(uow.session.scalars(query.where(InstructorPicture.instructor_id.in_(set(ids)))))
 
 
 def set_picture(uow: UnitOfWork, instructor_id: int, content: bytes | None) -> Done:

@@ -16,7 +16,7 @@ from archgate.actions.schedule import calendars, clashes, places, schedule
 from archgate.actions.schedule.commands import BusyCommand, HoursForm
 from archgate.actions.teaching import evaluations, papers, rules
 from archgate.actions.teaching.commands import OwnBiographyCommand, OwnHoursCommand
-from archgate.actions.teaching.instructors import checked_hours
+from archgate.actions.teaching.instructors import checked_hours, pictured
 from archgate.actions.teaching.views import (
     OwnLearner,
     OwnRights,
@@ -34,7 +34,7 @@ from archgate.tables.people import Person
 from archgate.tables.roster import Attendance
 from archgate.tables.schedule import Meeting, OnlineLink
 from archgate.tables.seats import RunSeats
-from archgate.tables.teaching import BusyTime, Instructor, InstructorPicture
+from archgate.tables.teaching import BusyTime, Instructor
 
 BACK = timedelta(days=60)  # how long a run stays on the page after its end
 
@@ -108,7 +108,7 @@ def page(uow: UnitOfWork, person: Person) -> OwnTeaching:
         instructor_id=i.id,
         name=i.name,
         biography=i.biography,
-        picture=uow.session.get(InstructorPicture, i.id) is not None,
+        picture=bool(pictured(uow, [i.id])),
         rights=rights_of(uow, i),
         hours=[HoursForm.model_validate(h) for h in i.hours],
         absences=places.list_busy(uow, "instructor", i.id),
