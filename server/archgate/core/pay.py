@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from decimal import ROUND_HALF_UP, Decimal
 
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import format_amount, percent_of, percent_text, shares_of
+from archgate.core.money import digits_of, format_amount, percent_of, percent_text, shares_of
 from archgate.core.states import Part, PayKind
 
 WHOLE = Decimal(100)
@@ -139,17 +139,11 @@ def pay_of(facts: Facts, terms: Sequence[Term], extra: Sequence[PayExtra] = ()) 
         amount = next(shares) if term.kind is PayKind.SHARE else own_amount(facts, term)
         lines.setdefault(term.who, []).append(Line(label_of(term), amount, why_of(facts, term)))
     for row in extra:
-        amount = rounded(row.quantity * row.unit * scale(facts.currency))
+        amount = rounded(row.quantity * row.unit * 10 ** digits_of(facts.currency))
         why = f"{number_text(row.quantity)} at {number_text(row.unit)} {facts.currency} each."
         lines.setdefault(row.who, []).append(Line(row.label, amount, why))
     people = tuple(Paid(who, tuple(own)) for who, own in lines.items())
     return Pay(people, facts.after_fees - sum(p.total for p in people))
-
-
-def scale(currency: str) -> int:
-    """Smallest units in one of a currency."""
-    whole = format_amount(1, currency)
-    return int(10 ** len(whole.partition(".")[2]))
 
 
 def number_text(number: Decimal) -> str:
