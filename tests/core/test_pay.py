@@ -1,5 +1,6 @@
 """Pay of instructors: each kind, the order of deductions, the odd cents, and what is left for the center."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
@@ -166,3 +167,8 @@ def test_pay_plus_what_the_center_keeps_is_the_income_after_fees(run, agreed, li
     together = sum((t.percent for t in agreed if t.kind is PayKind.SHARE), Decimal(0))
     shared = sum(x.amount for p in pay.people for x in p.lines if x.label.startswith("Share"))
     assert shared <= run.base and abs(shared - Decimal(run.base) * together / 100) <= Decimal("0.5")
+
+
+def test_uneven_hours_are_said_to_two_decimals_and_paid_exactly():
+    line = pay_of(replace(RUN, hours=Decimal(50) / 60), [Term("i", PayKind.HOUR, 4200)]).people[0].lines[0]
+    assert (line.amount, line.why) == (3500, "0.83 contact hours at 42.00 each.")

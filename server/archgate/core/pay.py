@@ -185,12 +185,12 @@ def label_of(term: Term) -> str:
 
 
 def why_of(facts: Facts, term: Term) -> str:
-    """The sentence behind a line."""
+    """The sentence behind a line; hours that come out uneven, as 50 minutes do, are said to two decimals and paid exactly."""
     money = format_amount(term.amount, facts.currency)
     match term.kind:
         case PayKind.HOUR:
             hours = facts.hours if term.hours is None else term.hours
-            return f"{number_text(hours)} contact hours at {money} each."
+            return f"{number_text(round(hours, 2))} contact hours at {money} each."
         case PayKind.MEETING:
             meetings = facts.meetings if term.meetings is None else term.meetings
             return f"{meetings} {'meeting' if meetings == 1 else 'meetings'} at {money} each."
