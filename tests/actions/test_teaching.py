@@ -423,6 +423,16 @@ def test_cover_opens_at_the_absence_that_is_written_down(office):
     assert (nobody["first"], nobody["last"]) == ("2027-08-20", "2027-11-18")
 
 
+def test_where_only_the_other_of_two_could_the_meeting_stays_uncovered_and_says_so(office, sessions):
+    ill, other = a_teacher(office), a_teacher(office)
+    run = a_run(office, pattern=weekly(count=1), instructor=f"{ill['name']}; {other['name']} (assistant)")
+    change(office, other, qualifications=course_of(run))
+    span = {"from": "2027-09-13", "through": "2027-09-15"}
+    plan = a_proposal(office, sessions, instructor_id=ill["id"], **span)
+    assert (plan["status"], plan["covered"]) == ("ready", 0)
+    assert "1 teach it already" in plan["lines"][0]["why"]
+
+
 def test_an_absence_said_twice_at_once_is_written_once_and_there_is_a_most(office, monkeypatch):
     ill = a_teacher(office)
     away = command_of(BusyCommand, {"from": "2027-09-13", "through": "2027-09-24", "label": "ill"})

@@ -36,6 +36,7 @@ class Obstacle(StrEnum):
     UNFIT = "not qualified"
     UNKNOWN = "no qualification written down"
     WEEK = "over the most hours a week"
+    BESIDE = "teaches it already"
 
 
 @dataclass(frozen=True)
@@ -382,7 +383,8 @@ def why_uncovered(question: Question, s: int, zone: ZoneInfo, unknown: bool) -> 
     ways = Counter[Obstacle]()
     for teacher in question.teachers:
         found = obstacles(teacher, slot, zone, unknown)
-        ways[found[0]] += 1
+        # Whoever could, but is no pair of the question, teaches the meeting beside the one who is away.
+        ways[found[0] if found else Obstacle.BESIDE] += 1
     if not ways:
         return "There is nobody to ask."
     words = {
@@ -392,5 +394,6 @@ def why_uncovered(question: Question, s: int, zone: ZoneInfo, unknown: bool) -> 
         Obstacle.UNFIT: "are not qualified",
         Obstacle.UNKNOWN: "have nothing written down that they can teach",
         Obstacle.WEEK: "would pass their most hours a week",
+        Obstacle.BESIDE: "teach it already",
     }
     return f"Nobody can: {', '.join(f'{n} {words[o]}' for o, n in ways.most_common())}."
