@@ -423,6 +423,42 @@ def test_cover_opens_at_the_absence_that_is_written_down(office):
     assert (nobody["first"], nobody["last"]) == ("2027-08-20", "2027-11-18")
 
 
+def test_whoever_has_no_agreed_pay_is_not_the_cheapest_and_the_line_says_so(office, sessions):
+    ill, dear, open_ = a_teacher(office), a_teacher(office), a_teacher(office)
+    run = a_run(office, pattern=weekly(count=1), instructor=ill["name"])
+    span = {"from": "2027-09-13", "through": "2027-09-15"}
+    change(office, open_, qualifications=course_of(run))
+    alone = a_proposal(office, sessions, instructor_id=ill["id"], **span)
+    assert (alone["lines"][0]["instructor"], alone["lines"][0]["cost"]) == (open_["name"], None)
+    assert "the pay is to be agreed" in alone["lines"][0]["why"]
+    assert alone["said"].startswith("1 of 1 meeting is covered, the pay still to be agreed;")
+    change(office, dear, qualifications=course_of(run), pay={"kind": "flat", "amount": "900.00"})
+    both = a_proposal(office, sessions, instructor_id=ill["id"], **span)
+    assert (both["lines"][0]["instructor"], both["lines"][0]["cost"]) == (dear["name"], "900.00")
+
+
+def test_a_proposal_whose_working_out_was_cut_off_is_worked_out_when_it_is_taken_up_again(
+    office, sessions, monkeypatch
+):
+    ill, other = a_teacher(office), a_teacher(office)
+    run = a_run(office, pattern=weekly(count=1), instructor=ill["name"])
+    change(office, other, qualifications=course_of(run))
+    facts = {"instructor_id": ill["id"], "from": "2027-09-13", "through": "2027-09-15"}
+    plan = office.act(lambda d: covering.ask_for(d, command_of(CoverCommand, facts)))
+
+    def killed(question):
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as m, pytest.raises(KeyboardInterrupt):
+        m.setattr(covering, "propose", killed)
+        covering.work_out(sessions, plan["id"])
+    shown = lambda: office.read(lambda d: covering.plan_view(d, covering.get_plan(d, plan["id"])))  # noqa: E731
+    assert shown()["status"] == "working"
+    covering.work_out(sessions, plan["id"])
+    covering.work_out(sessions, plan["id"])  # twice is once
+    assert (shown()["status"], len(shown()["lines"])) == ("ready", 1)
+
+
 def test_where_only_the_other_of_two_could_the_meeting_stays_uncovered_and_says_so(office, sessions):
     ill, other = a_teacher(office), a_teacher(office)
     run = a_run(office, pattern=weekly(count=1), instructor=f"{ill['name']}; {other['name']} (assistant)")

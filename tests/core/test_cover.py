@@ -107,7 +107,7 @@ def test_a_week_is_bounded_and_what_is_uncovered_says_which_rule_stands_in_the_w
     )
     taken = next(s for s, t in enumerate(found.chosen) if t == 0)
     assert why_chosen(question, taken, 0, "USD") == (
-        "Free, qualified; teaches 1 of 5 h that week already; costs 0.00 USD; the only one who can."
+        "Free, qualified; teaches 1 of 5 h that week already; the pay is to be agreed; the only one who can."
     )
     nobody = question_of(slots[:1], [other], ZONE, {}, CoverAim.COST)
     assert propose(nobody).chosen == (None,)
@@ -129,7 +129,11 @@ def questions(chance, many):
         cans = LEADS if chance.random() < 0.8 else ()
         spans = tuple((s.start, s.end) for s in taken)
         teachers.append(Teacher(n, f"T{n}", hours, cans, spans, (), weeks, most))
-    cost = {(s, t): chance.randrange(0, 30000) for s in range(len(slots)) for t in range(len(teachers))}
+    cost = {
+        (s, t): chance.randrange(0, 30000) if chance.random() < 0.8 else None
+        for s in range(len(slots))
+        for t in range(len(teachers))
+    }
     return question_of(slots, teachers, ZONE, cost, chance.choice(list(CoverAim)))
 
 
@@ -168,10 +172,22 @@ def test_a_small_question_is_answered_as_well_as_by_trying_every_way(seed):
     question = questions(random.Random(seed), 4)
     ways = list(product([None, *range(len(question.teachers))], repeat=len(question.slots)))
     assert all(stands(question, w) == (faults_of(question, w) == []) for w in ways[:2000])
-    best = min(worth_of(question, w).by(question.aim) for w in ways if stands(question, w))
+    best = min((worth_of(question, w) for w in ways if stands(question, w)), key=lambda w: w.by(question.aim))
     found = propose(question, seconds=5)
-    assert found.worth.by(question.aim) == best
-    assert found.bound == found.value == best[1], "proved, since it is small"
+    assert found.worth.by(question.aim) == best.by(question.aim)
+    value = best.week if question.aim is CoverAim.EVEN else best.cost
+    assert found.bound == found.value == value, "proved, since it is small"
+
+
+def test_a_pay_that_is_not_known_is_never_preferred_and_is_no_part_of_the_sum():
+    slots, teachers = [slot(1), slot(2, day=1)], [Teacher(1, "A", cans=LEADS), Teacher(2, "B", cans=LEADS)]
+    free = {(0, 0): None, (0, 1): 50000, (1, 0): None, (1, 1): 0}
+    found = propose(question_of(slots, teachers, ZONE, free, CoverAim.COST))
+    assert (found.chosen, found.value, found.worth.to_agree, found.proved) == ((1, 1), 50000, 0, True)
+    only = question_of(slots, teachers, ZONE, {(0, 0): None, (0, 1): None, (1, 1): 700}, CoverAim.COST)
+    best = propose(only)
+    assert (best.worth.uncovered, best.worth.to_agree, best.value, best.proved) == (0, 1, 700, True)
+    assert "the pay is to be agreed" in why_chosen(only, 0, best.chosen[0], "USD")
 
 
 def test_two_meetings_at_once_a_full_week_and_a_pair_that_cannot_be_are_faults():

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.core.money import format_amount, parse_amount, percent_of, percent_text, shares_of
+from archgate.core.money import decimal_text, format_amount, parse_amount, percent_of, shares_of
 
 
 @pytest.mark.parametrize(
@@ -69,6 +69,6 @@ def test_what_cannot_be_split_is_refused(units, weights):
 
 
 def test_percents_are_written_as_people_write_them():
-    assert [percent_text(Decimal(p)) for p in ("10.000000", "9.975000", "12.50", "100", "0")] == [
+    assert [decimal_text(Decimal(p)) for p in ("10.000000", "9.975000", "12.50", "100", "0")] == [
         "10", "9.975", "12.5", "100", "0",
     ]  # fmt: skip

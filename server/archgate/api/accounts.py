@@ -210,7 +210,7 @@ def pro_forma(account_id: int, request: Request, user: User = Depends(may("read"
 
 
 @router.get("/accounts/{account_id}/statement.pdf", response_class=Response)
-def statement(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+def account_statement_file(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """Every entry of an account with its cause, the balance, and what is still due."""
     return pdf("statement", run_read(request, user, lambda uow: invoices.statement(uow, account_id)))
 

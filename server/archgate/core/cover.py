@@ -2,7 +2,7 @@
 
 Moments are aware datetimes, times half-open as in `core.clashes`; minutes are whole, costs whole numbers of the smallest unit.
 A week is Monday to Sunday by the meeting's own date. A proposal covers as many meetings as can be, and of those proposals it
-is the one of least cost, or with `CoverAim.EVEN` the one in which the longest week of anybody is shortest, then of least cost.
+is the one with the fewest whose pay is still to be agreed and then of least cost, or with `CoverAim.EVEN` the one in which the longest week of anybody is shortest, then of least cost.
 Solved as an integer program by OR-Tools' CP-SAT, which also proves how good any proposal could be (`bound`).
 """
 
@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from enum import StrEnum
+from functools import cached_property
 from itertools import pairwise
 from math import ceil
 from zoneinfo import ZoneInfo
@@ -101,34 +102,50 @@ def obstacles(teacher: Teacher, slot: Slot, zone: ZoneInfo, unknown: bool = Fals
 @dataclass(frozen=True)
 class Question:
     """What a proposal is asked for: the meetings, who might take them, and what each choice costs, by the numbers of both in
-    their lists. A pair that is not in `costs` cannot be."""
+    their lists; None where the pay is still to be agreed. A pair that is not in `costs` cannot be."""
 
     slots: tuple[Slot, ...]
     teachers: tuple[Teacher, ...]
-    costs: Mapping[tuple[int, int], int]
+    costs: Mapping[tuple[int, int], int | None]
     aim: CoverAim = CoverAim.COST
+
+    @property
+    def weights(self) -> dict[tuple[int, int], int]:
+        """What each pair counts for least cost: a pay that is not known counts more than all known ones together could, so that
+        it is never preferred because it is not known."""
+        return {pair: self.unknown if cost is None else cost for pair, cost in self.costs.items()}
+
+    @cached_property
+    def unknown(self) -> int:
+        """One more than the dearest known choice of every meeting together."""
+        dearest = dict[int, int]()
+        for (s, _), cost in self.costs.items():
+            dearest[s] = max(dearest.get(s, 0), cost or 0)
+        return 1 + sum(dearest.values())
 
 
 @dataclass(frozen=True)
 class Worth:
-    """How good a proposal is: the fewer uncovered the better, then by the aim. `week` are the minutes of the longest week."""
+    """How good a proposal is: the fewer uncovered the better, then by the aim. `week` are the minutes of the longest week,
+    `cost` is what is known of it, and `to_agree` counts the meetings whose pay is still to be agreed; the fewer the better."""
 
     uncovered: int
     cost: int
     week: int
+    to_agree: int = 0
 
-    def by(self, aim: CoverAim) -> tuple[int, int, int]:
+    def by(self, aim: CoverAim) -> tuple[int, int, int, int]:
         return (
-            (self.uncovered, self.week, self.cost)
+            (self.uncovered, self.week, self.to_agree, self.cost)
             if aim is CoverAim.EVEN
-            else (self.uncovered, self.cost, self.week)
+            else (self.uncovered, self.to_agree, self.cost, self.week)
         )
 
 
 @dataclass(frozen=True)
 class Proposal:
     """Who takes each meeting, by the number in the list of teachers, None for nobody. `value` is its cost or, for an even load,
-    the minutes of the longest week; none can have less than `bound`, with as many covered."""
+    the minutes of the longest week; none can have less than `bound`, with as many covered and as many whose pay is known."""
 
     chosen: tuple[int | None, ...]
     worth: Worth
@@ -145,13 +162,13 @@ def question_of(
     slots: Sequence[Slot],
     teachers: Sequence[Teacher],
     zone: ZoneInfo,
-    cost: Mapping[tuple[int, int], int],
+    cost: Mapping[tuple[int, int], int | None],
     aim: CoverAim,
     unknown: bool = False,
 ) -> Question:
     """The pairs in whose way nothing stands, with their costs by the numbers in both lists."""
     fitting = {
-        (s, t): cost.get((s, t), 0)
+        (s, t): cost.get((s, t))
         for s, slot in enumerate(slots)
         for t, teacher in enumerate(teachers)
         if not obstacles(teacher, slot, zone, unknown)
@@ -165,8 +182,9 @@ def worth_of(question: Question, chosen: Sequence[int | None]) -> Worth:
         if t is not None:
             weeks[t, slot.week] += slot.minutes
     longest = max((n + question.teachers[t].weeks.get(week, 0) for (t, week), n in weeks.items()), default=0)
-    cost = sum(question.costs[s, t] for s, t in enumerate(chosen) if t is not None)
-    return Worth(sum(t is None for t in chosen), cost, longest)
+    costs = [question.costs[s, t] for s, t in enumerate(chosen) if t is not None]
+    known = [cost for cost in costs if cost is not None]
+    return Worth(sum(t is None for t in chosen), sum(known), longest, len(costs) - len(known))
 
 
 def faults_of(question: Question, chosen: Sequence[int | None]) -> list[str]:
@@ -203,6 +221,7 @@ def faults_of(question: Question, chosen: Sequence[int | None]) -> list[str]:
 def greedy(question: Question) -> tuple[int | None, ...]:
     """Each meeting in turn, by start, to whoever is cheapest and can still take it; for an even load to whoever's week is
     shortest. What somebody would do by hand."""
+    weights = question.weights
     chosen: list[int | None] = [None] * len(question.slots)
     taken: dict[int, list[Slot]] = {}
     weeks = Counter[tuple[int, date]]()
@@ -217,7 +236,7 @@ def greedy(question: Question) -> tuple[int | None, ...]:
                 continue
             if any(o.start < slot.end and o.end > slot.start for o in taken.get(t, ())):
                 continue
-            cost = question.costs[s, t]
+            cost = weights[s, t]
             rank = (week, cost, t) if question.aim is CoverAim.EVEN else (cost, week, t)
             if best is None or rank < best:
                 best = rank
@@ -267,7 +286,8 @@ def solved(
     first = step(question, start, seconds, Goal.UNCOVERED)
     if question.aim is CoverAim.COST:
         cheapest = step(question, first.found, seconds - first.spent, Goal.COST)
-        return cheapest.found, cheapest.bound
+        to_agree = worth_of(question, cheapest.found).to_agree
+        return cheapest.found, max(0, cheapest.bound - to_agree * question.unknown)
     even = shortest_week(question, first.found, seconds - first.spent)
     bounded = within(question, worth_of(question, even.found).week)
     last = step(bounded, even.found, seconds - first.spent - even.spent, Goal.COST)
@@ -313,7 +333,7 @@ def step(question: Question, start: tuple[int | None, ...], seconds: float, goal
     """The best that is found beginning with a proposal; for the least cost, of those that cover no fewer meetings."""
     from ortools.sat.python import cp_model
 
-    slots, teachers, costs = question.slots, question.teachers, question.costs
+    slots, teachers, costs = question.slots, question.teachers, question.weights
     model = cp_model.CpModel()
     takes = {pair: model.new_bool_var(f"{pair[0]} {pair[1]}") for pair in sorted(costs)}
     by_slot: dict[int, list[int]] = {}
@@ -366,10 +386,9 @@ def why_chosen(question: Question, s: int, t: int, currency: str) -> str:
     bound = f" of {hours_text(teacher.most)}" if teacher.most is not None else ""
     rest = f"one of {others + 1} who could" if others else "the only one who can"
     fit = "qualified" if fit_of(teacher, slot) is Fit.YES else "not known whether qualified"
-    return (
-        f"Free, {fit}; teaches {hours_text(week)}{bound} h that week already; costs"
-        f" {format_amount(question.costs[s, t], currency)} {currency}; {rest}."
-    )
+    cost = question.costs[s, t]
+    costs = "the pay is to be agreed" if cost is None else f"costs {format_amount(cost, currency)} {currency}"
+    return f"Free, {fit}; teaches {hours_text(week)}{bound} h that week already; {costs}; {rest}."
 
 
 def why_uncovered(question: Question, s: int, zone: ZoneInfo, unknown: bool) -> str:

@@ -26,7 +26,7 @@ from zoneinfo import ZoneInfo
 
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.gates import first_moment, last_early_day, local_day, through_text
-from archgate.core.money import format_amount, percent_of, percent_text
+from archgate.core.money import decimal_text, format_amount, percent_of
 from archgate.core.schedule import day_text
 from archgate.core.taxes import Tax, taxes_on
 
@@ -236,7 +236,7 @@ def unit_price(rate: Rate, day: date, start: date | None, currency: str) -> Unit
     if steps and steps[0][0] == price:
         _, last, step = steps[0]
         if step.percent is not None:
-            how = f" less {percent_text(step.percent)} percent"
+            how = f" less {decimal_text(step.percent)} percent"
         elif step.off is not None:
             how = f" less {format_amount(step.off, currency)}"
         else:
@@ -409,7 +409,7 @@ def line_of(fees: Fees, ask: Ask, part: Part, day: date, start: date | None, cur
     elif part.kind == "group":
         step = group_step(fees, ask.heads)
         assert step is not None
-        sentence = f"{percent_text(step.percent)} percent off each head from {step.people} people on; {ask.heads} sign up."
+        sentence = f"{decimal_text(step.percent)} percent off each head from {step.people} people on; {ask.heads} sign up."
         label = f"Group of {ask.heads}, {label}"
     elif part.kind == "extra":
         extra = next(x for x in fees.extras if x.code == part.of)
@@ -420,7 +420,7 @@ def line_of(fees: Fees, ask: Ask, part: Part, day: date, start: date | None, cur
         discount = code_of(fees, ask)
         assert discount is not None
         how = (
-            f"{percent_text(discount.percent)} percent off this line"
+            f"{decimal_text(discount.percent)} percent off this line"
             if discount.percent is not None
             else f"{format_amount(discount.off or 0, currency)} off, once per sign-up"
         )

@@ -116,10 +116,10 @@ def shares_of(units: int, weights: Sequence[int | Decimal | Fraction]) -> tuple[
     return tuple(shares)
 
 
-def percent_text(percent: Decimal) -> str:
-    """A percent as people write it.
+def decimal_text(number: Decimal) -> str:
+    """A number, such as a percent, as people write it.
 
-    >>> [percent_text(Decimal(p)) for p in ("10", "9.975", "12.50", "0.00")]
+    >>> [decimal_text(Decimal(p)) for p in ("10", "9.975", "12.50", "0.00")]
     ['10', '9.975', '12.5', '0']
     """
-    return format(percent.normalize(), "f")
+    return format(number.normalize(), "f")

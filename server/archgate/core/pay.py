@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from decimal import ROUND_HALF_UP, Decimal
 
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import digits_of, format_amount, percent_of, percent_text, shares_of
+from archgate.core.money import decimal_text, digits_of, format_amount, percent_of, shares_of
 from archgate.core.states import Part, PayKind
 
 WHOLE = Decimal(100)
@@ -116,7 +116,7 @@ def share_faults(terms: Sequence[Term], at: Callable[[int], str]) -> list[Fault]
             return [
                 Fault(
                     at(n),
-                    f"The shares come to {percent_text(together)} percent; together they are at most 100.",
+                    f"The shares come to {decimal_text(together)} percent; together they are at most 100.",
                 )
             ]
     return []
@@ -140,14 +140,10 @@ def pay_of(facts: Facts, terms: Sequence[Term], extra: Sequence[PayExtra] = ()) 
         lines.setdefault(term.who, []).append(Line(label_of(term), amount, why_of(facts, term)))
     for row in extra:
         amount = rounded(row.quantity * row.unit * 10 ** digits_of(facts.currency))
-        why = f"{number_text(row.quantity)} at {number_text(row.unit)} {facts.currency} each."
+        why = f"{decimal_text(row.quantity)} at {decimal_text(row.unit)} {facts.currency} each."
         lines.setdefault(row.who, []).append(Line(row.label, amount, why))
     people = tuple(Paid(who, tuple(own)) for who, own in lines.items())
     return Pay(people, facts.after_fees - sum(p.total for p in people))
-
-
-def number_text(number: Decimal) -> str:
-    return format(number.normalize(), "f")
 
 
 def shares_in(facts: Facts, terms: Sequence[Term]) -> tuple[int, ...]:
@@ -190,7 +186,7 @@ def why_of(facts: Facts, term: Term) -> str:
     match term.kind:
         case PayKind.HOUR:
             hours = facts.hours if term.hours is None else term.hours
-            return f"{number_text(round(hours, 2))} contact hours at {money} each."
+            return f"{decimal_text(round(hours, 2))} contact hours at {money} each."
         case PayKind.MEETING:
             meetings = facts.meetings if term.meetings is None else term.meetings
             return f"{meetings} {'meeting' if meetings == 1 else 'meetings'} at {money} each."
@@ -202,7 +198,7 @@ def why_of(facts: Facts, term: Term) -> str:
                 facts.payment_fees
             ) + [f"{format_amount(facts.deduct, facts.currency)} deducted first"] * bool(facts.deduct)
             tail = f", the income less {' and '.join(less)}" if less else ", the income"
-            return f"{percent_text(term.percent)} percent of {base}{tail}."
+            return f"{decimal_text(term.percent)} percent of {base}{tail}."
         case _:
             return f"{money} for the run."
 

@@ -20,7 +20,7 @@ from enum import StrEnum
 from dateutil.relativedelta import relativedelta
 
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import format_amount, percent_of, percent_text, shares_of
+from archgate.core.money import decimal_text, format_amount, percent_of, shares_of
 from archgate.core.schedule import day_text
 
 
@@ -107,10 +107,10 @@ def plan_faults(lines: tuple[PlanLine, ...], total: int, currency: str) -> list[
             Fault(f"/lines/{rests[0]}/rest", "A rest cannot stand beside parts: the parts share all of it.")
         )
     if whole > 100:
-        over = percent_text(whole - 100)
+        over = decimal_text(whole - 100)
         faults.append(Fault(f"/lines/{percents[-1][0]}/percent", f"The percents are {over} over 100."))
     elif not rests and not parts and percents and whole < 100:
-        short = percent_text(100 - whole)
+        short = decimal_text(100 - whole)
         faults.append(
             Fault("/lines", f"The percents miss {short} of 100; add a line or make the last one the rest.")
         )
@@ -217,7 +217,7 @@ def share_text(line: PlanLine, lines: tuple[PlanLine, ...], currency: str) -> st
     open_ended = any(x.rest or x.parts is not None for x in lines)
     fixed = any(x.amount is not None for x in lines)
     of = "of what the fixed amounts leave" if fixed and not open_ended else "of the total"
-    return f"{percent_text(line.percent or Decimal(0))} percent {of}"
+    return f"{decimal_text(line.percent or Decimal(0))} percent {of}"
 
 
 def installments_of(

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from archgate.core.money import format_amount, percent_of, percent_text, shares_of
+from archgate.core.money import decimal_text, format_amount, percent_of, shares_of
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,7 @@ def kept_of(policy: Policy | None, total: int, start: date | None, day: date, cu
         else ""
     )
     return Kept(
-        total - back, f"{when[0].upper()}{when[1:]} {percent_text(percent)} percent is given back{fee}."
+        total - back, f"{when[0].upper()}{when[1:]} {decimal_text(percent)} percent is given back{fee}."
     )
 
 

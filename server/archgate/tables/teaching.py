@@ -274,7 +274,7 @@ class CoverLine(Base):
     n: Mapped[int]
     meeting_id: Mapped[int] = mapped_column(ForeignKey("meetings.id", ondelete="CASCADE"), index=True)
     instructor_id: Mapped[int | None] = mapped_column(ForeignKey("instructors.id"), index=True)
-    cost: Mapped[Units] = mapped_column(default=0)
+    cost: Mapped[Units | None]
     why: Mapped[Prose] = mapped_column(default="")
     taken: Mapped[bool] = mapped_column(default=False)
 

@@ -3822,10 +3822,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Statement
+         * Account Statement File
          * @description Every entry of an account with its cause, the balance, and what is still due.
          */
-        get: operations["statement"];
+        get: operations["account_statement_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6408,7 +6408,7 @@ export interface components {
             /** Instructor */
             instructor: string | null;
             /** Cost */
-            cost: string;
+            cost: string | null;
             /** Why */
             why: string;
             /** Taken */
@@ -30108,7 +30108,7 @@ export interface operations {
             };
         };
     };
-    statement: {
+    account_statement_file: {
         parameters: {
             query?: never;
             header?: never;

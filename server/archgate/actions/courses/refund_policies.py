@@ -8,7 +8,7 @@ from archgate.actions.courses.commands import RefundForm
 from archgate.actions.kernel.commands import amount_of
 from archgate.core import refunds
 from archgate.core.faults import Fault
-from archgate.core.money import format_amount, parse_amount, percent_text
+from archgate.core.money import decimal_text, format_amount, parse_amount
 from archgate.documents.reader import Document
 
 
@@ -20,7 +20,7 @@ def document_of(form: RefundForm, currency: str, at: str, faults: list[Fault]) -
         if step.days_before in percents:
             sentence = f"Two steps begin {step.days_before} days before the start."
             faults.append(Fault(f"{at}/steps/{n}/days_before", sentence))
-        percents[step.days_before] = percent_text(Decimal(step.percent))
+        percents[step.days_before] = decimal_text(Decimal(step.percent))
     if not percents:
         sentence = "A policy needs at least one step; without one everything is given back."
         faults.append(Fault(f"{at}/steps", sentence))

@@ -20,7 +20,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import fees
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import format_amount, percent_text
+from archgate.core.money import decimal_text, format_amount
 from archgate.documents.fees import read_code
 from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Course, Run
@@ -311,7 +311,7 @@ def form_of(code: DiscountCode) -> Document:
     return {
         "code": code.series or code.code,
         "note": code.note,
-        "percent": None if code.percent is None else percent_text(code.percent),
+        "percent": None if code.percent is None else decimal_text(code.percent),
         "off": None if code.off is None else format_amount(code.off, code.currency),
         "from": code.first and code.first.isoformat(),
         "to": code.last and code.last.isoformat(),

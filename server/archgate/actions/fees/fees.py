@@ -23,7 +23,7 @@ from archgate.actions.schedule import gates, schedule
 from archgate.core import eligibility, fees
 from archgate.core import gates as core_gates
 from archgate.core.faults import Fault
-from archgate.core.money import format_amount, percent_text
+from archgate.core.money import decimal_text, format_amount
 from archgate.core.states import Role, SignUp
 from archgate.core.taxes import Tax
 from archgate.documents.fees import (
@@ -370,7 +370,7 @@ def rate_document(rate: Rate, currency: str) -> Document:
             "days_before": s.days_before,
             "amount": None if s.amount is None else format_amount(s.amount, currency),
             "off": None if s.off is None else format_amount(s.off, currency),
-            "percent": None if s.percent is None else percent_text(s.percent),
+            "percent": None if s.percent is None else decimal_text(s.percent),
         }
         for s in rate.early
     ]
@@ -400,7 +400,7 @@ def extra_document(extra: Extra, currency: str) -> Document:
 
 def group_document(group: tuple[fees.GroupStep, ...]) -> list[Document]:
     return [
-        {"from": g.people, "percent": percent_text(g.percent)} for g in sorted(group, key=lambda g: g.people)
+        {"from": g.people, "percent": decimal_text(g.percent)} for g in sorted(group, key=lambda g: g.people)
     ]
 
 
@@ -408,7 +408,7 @@ def tax_document(taxes: tuple[Tax, ...]) -> list[Document]:
     return [
         {
             "name": t.name,
-            "percent": percent_text(t.percent),
+            "percent": decimal_text(t.percent),
             "included": t.included,
             "on": None if t.on is None else sorted(t.on),
         }

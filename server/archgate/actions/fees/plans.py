@@ -31,7 +31,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.schedule import gates
 from archgate.core import plans
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import format_amount, percent_text
+from archgate.core.money import decimal_text, format_amount
 from archgate.documents.calculators import PLAN_LINE_KEYS, read_plan_line
 from archgate.documents.reader import Document, Reader
 from archgate.tables.access import User
@@ -204,7 +204,7 @@ def plan_view(plan: Plan, currency: str) -> PlanOut:
     every = core_lines(plan)
     lines = [
         PlanLineOut(
-            percent=None if row.percent is None else percent_text(row.percent),
+            percent=None if row.percent is None else decimal_text(row.percent),
             amount=None if row.amount is None else format_amount(row.amount, currency),
             parts=row.parts,
             rest=row.rest,

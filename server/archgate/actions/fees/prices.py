@@ -30,7 +30,7 @@ from archgate.actions.schedule import gates
 from archgate.core import fees as core_fees
 from archgate.core import prices
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.money import digits_of, format_amount, percent_text
+from archgate.core.money import decimal_text, digits_of, format_amount
 from archgate.core.quotes import quote_read
 from archgate.core.schedule import day_text
 from archgate.core.states import RunStatus
@@ -203,7 +203,7 @@ def early_start(uow: UnitOfWork, run_id: int) -> EarlyStart:
         rate=rate.label,
         currency=run.currency,
         fee=format_amount(rate.amount, run.currency),
-        share=percent_text(share.quantize(Decimal(1))),
+        share=decimal_text(share.quantize(Decimal(1))),
         target=format_amount(max(brought, rate.amount), run.currency),
         days=step.days_before if step and step.days_before is not None else 14,
         rounding=format_amount(roundings(run.currency)[1], run.currency),
@@ -243,7 +243,7 @@ def early_plan(uow: UnitOfWork, command: EarlyCommand) -> EarlyOut:
         regular=format_amount(plan.regular, currency),
         exact=format_amount(int(plan.exact.to_integral_value()), currency),
         income=format_amount(plan.income, currency),
-        break_even=None if plan.break_even is None else percent_text(plan.break_even),
+        break_even=None if plan.break_even is None else decimal_text(plan.break_even),
         days=days,
         incomes=[IncomeAt(share=s, income=format_amount(i, currency)) for s, i in plan.incomes],
     )

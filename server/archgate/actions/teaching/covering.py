@@ -9,8 +9,8 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, time, timedelta
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, selectinload, sessionmaker
 
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.acts import Act
@@ -213,7 +213,7 @@ def task_of(uow: UnitOfWork, plan: CoverPlan) -> Task:
     people, free, _ = loads.those_who_teach(uow, days, ids)
     away = [t for t in range(len(free)) if free[t].id != plan.instructor_id]
     people, able = [people[t] for t in away], [free[t] for t in away]
-    slots, costs = list[Slot](), dict[tuple[int, int], int]()
+    slots, costs = list[Slot](), dict[tuple[int, int], int | None]()
     for run_id in sorted({m.run_id for m in meetings}):
         run = get_run(uow, run_id)
         by_id = pay.costs_of(uow, run, people, Part.SUBSTITUTE)
@@ -271,7 +271,7 @@ def write_down(uow: UnitOfWork, plan_id: int, task: Task, found: Proposal) -> No
             n=n,
             meeting_id=question.slots[s].id,
             instructor_id=question.teachers[t].id if t is not None else None,
-            cost=question.costs[s, t] if t is not None else 0,
+            cost=question.costs[s, t] if t is not None else None,
             why=why_chosen(question, s, t, task.currency)
             if t is not None
             else task.uncoverable[question.slots[s].id],
@@ -287,8 +287,14 @@ def said_of(found: Proposal, question: Question, currency: str) -> str:
     head = f"{covered} of {len(question.slots)} {'meeting is' if len(question.slots) == 1 else 'meetings are'} covered"
     if not covered:
         return f"{head}."
-    cost = f"{format_amount(found.worth.cost, currency)} {currency}"
-    head += f", at {cost}; nobody's week is longer than {hours_text(found.worth.week)} hours."
+    cost, to_agree = f"at {format_amount(found.worth.cost, currency)} {currency}", found.worth.to_agree
+    if to_agree == covered:
+        cost = "the pay still to be agreed"
+    elif to_agree:
+        cost += f", with the pay for {to_agree} still to be agreed"
+    head += f", {cost}; nobody's week is longer than {hours_text(found.worth.week)} hours."
+    if to_agree == covered and question.aim is CoverAim.COST:
+        return head
     if found.proved:
         best = "No shorter week can be had" if question.aim is CoverAim.EVEN else "It cannot be had for less"
         return f"{head} {best} with as many covered."
@@ -299,10 +305,26 @@ def said_of(found: Proposal, question: Question, currency: str) -> str:
 # --- shown ------------------------------------------------------------------------------------------------
 
 
-def plan_view(uow: UnitOfWork, plan: CoverPlan, with_lines: bool = True) -> CoverPlanOut:
+def plan_view(uow: UnitOfWork, plan: CoverPlan) -> CoverPlanOut:
+    """A proposal with its lines."""
+    ids = [x.meeting_id for x in plan.lines]
+    query = select(Meeting).where(Meeting.id.in_(ids)).options(selectinload(Meeting.place))
+    meetings = {m.id: m for m in uow.session.scalars(query)}
+    runs = select(Run).where(Run.id.in_({m.run_id for m in meetings.values()}))
+    of_run = {run.id: run for run in uow.session.scalars(runs.options(selectinload(Run.course)))}
     names = teachers.names_by_id(
         uow, {x.instructor_id for x in plan.lines if x.instructor_id} | {plan.instructor_id or 0}
     )
+    lines = [
+        line_view(uow, plan, x, meetings[x.meeting_id], of_run[meetings[x.meeting_id].run_id], names)
+        for x in plan.lines
+    ]
+    return facts_of(uow, plan, names, sum(x.instructor_id is not None for x in plan.lines), lines)
+
+
+def facts_of(
+    uow: UnitOfWork, plan: CoverPlan, names: Mapping[int, str], covered: int, lines: list[CoverLineOut]
+) -> CoverPlanOut:
     even = plan.aim is CoverAim.EVEN
 
     def text(value: int) -> str:
@@ -322,15 +344,15 @@ def plan_view(uow: UnitOfWork, plan: CoverPlan, with_lines: bool = True) -> Cove
         total=text(plan.value),
         greedy=text(plan.greedy),
         bound=text(plan.bound),
-        covered=sum(x.instructor_id is not None for x in plan.lines),
+        covered=covered,
         made=uow.local(plan.made_at),
-        lines=[line_view(uow, plan, x, names) for x in plan.lines] if with_lines else [],
+        lines=lines,
     )
 
 
-def line_view(uow: UnitOfWork, plan: CoverPlan, x: CoverLine, names: dict[int, str]) -> CoverLineOut:
-    m = uow.session.get_one(Meeting, x.meeting_id)
-    run = get_run(uow, m.run_id)
+def line_view(
+    uow: UnitOfWork, plan: CoverPlan, x: CoverLine, m: Meeting, run: Run, names: Mapping[int, str]
+) -> CoverLineOut:
     return CoverLineOut(
         meeting_id=m.id,
         run_id=run.id,
@@ -341,7 +363,7 @@ def line_view(uow: UnitOfWork, plan: CoverPlan, x: CoverLine, names: dict[int, s
         place=m.place.name if m.place else "",
         instructor_id=x.instructor_id,
         instructor=names.get(x.instructor_id or 0),
-        cost=format_amount(x.cost, uow.center.currency),
+        cost=None if x.cost is None else format_amount(x.cost, uow.center.currency),
         why=x.why,
         taken=x.taken,
         moved_on=not x.taken and not still_open(plan, m, uow),
@@ -359,8 +381,15 @@ def still_open(plan: CoverPlan, m: Meeting, uow: UnitOfWork) -> bool:
 
 def plans(uow: UnitOfWork) -> CoverPlans:
     """The newest proposals, without their lines."""
-    rows = uow.session.scalars(select(CoverPlan).order_by(CoverPlan.id.desc()).limit(20))
-    return CoverPlans(plans=[plan_view(uow, row, with_lines=False) for row in rows])
+    rows = list(uow.session.scalars(select(CoverPlan).order_by(CoverPlan.id.desc()).limit(20)))
+    counted = (
+        select(CoverLine.plan_id, func.count())
+        .where(CoverLine.plan_id.in_([row.id for row in rows]), CoverLine.instructor_id.is_not(None))
+        .group_by(CoverLine.plan_id)
+    )
+    covered = {number: n for number, n in uow.session.execute(counted)}  # noqa: C416
+    names = teachers.names_by_id(uow, {row.instructor_id or 0 for row in rows})
+    return CoverPlans(plans=[facts_of(uow, row, names, covered.get(row.id, 0), []) for row in rows])
 
 
 # --- taken ------------------------------------------------------------------------------------------------

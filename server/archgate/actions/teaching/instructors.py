@@ -26,7 +26,7 @@ from archgate.actions.teaching.commands import (
 from archgate.actions.teaching.views import InstructorOut, InstructorsMerged, PayOut, QualificationOut
 from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.money import format_amount, percent_text
+from archgate.core.money import decimal_text, format_amount
 from archgate.core.names import digits_of
 from archgate.core.states import Employment, PayKind
 from archgate.core.teaching import Can, hours_text, read_taught
@@ -83,11 +83,11 @@ def pay_view(kind: PayKind | None, amount: int, percent: Decimal, currency: str)
     if kind is None:
         return None
     share = kind is PayKind.SHARE
-    figure = f"{percent_text(percent)} %" if share else format_amount(amount, currency)
+    figure = f"{decimal_text(percent)} %" if share else format_amount(amount, currency)
     return PayOut(
         kind=kind,
         amount=None if share else format_amount(amount, currency),
-        percent=percent_text(percent) if share else None,
+        percent=decimal_text(percent) if share else None,
         text=f"{figure} {PAY_WORDS[kind]}",
     )
 

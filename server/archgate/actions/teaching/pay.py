@@ -33,7 +33,7 @@ from archgate.actions.teaching.views import (
     TeacherOut,
 )
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.money import format_amount, shares_of
+from archgate.core.money import decimal_text, format_amount, shares_of
 from archgate.core.pay import (
     Facts,
     Pay,
@@ -41,7 +41,6 @@ from archgate.core.pay import (
     Term,
     at_every_number,
     break_even,
-    number_text,
     pay_of,
     rounded,
     share_faults,
@@ -381,8 +380,8 @@ def extra_of(lines: Sequence[PayLine]) -> list[PayExtraOut]:
             id=x.id,
             instructor_id=x.instructor_id,
             label=x.label,
-            quantity=number_text(x.quantity),
-            unit=number_text(x.unit),
+            quantity=decimal_text(x.quantity),
+            unit=decimal_text(x.unit),
         )
         for x in lines
     ]

@@ -325,7 +325,7 @@ class CoverLineOut(View):
     place: str
     instructor_id: int | None
     instructor: str | None
-    cost: str
+    cost: str | None
     why: str
     taken: bool
     moved_on: bool

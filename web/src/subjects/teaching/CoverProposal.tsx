@@ -115,7 +115,10 @@ function Ready({ plan, acts, onAgain }: { plan: Plan; acts: Acts; onAgain: () =>
                   {x.taken && <T tone="slate"> taken</T>}
                   {x.moved_on && x.instructor && <T tone="ochre"> moved on since</T>}
                 </Cell>
-                <Cell right>{x.instructor && <T tone="copper">{money(x.cost, plan.currency)}</T>}</Cell>
+                <Cell right>
+                  {x.cost !== null && <T tone="copper">{money(x.cost, plan.currency)}</T>}
+                  {x.instructor && x.cost === null && <T tone="ochre">to be agreed</T>}
+                </Cell>
                 <Cell>{x.why}</Cell>
               </TableRow>
             ))}
