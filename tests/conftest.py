@@ -111,7 +111,7 @@ def sessions(engine: Engine) -> sessionmaker[Session]:
 @pytest.fixture(scope="session")
 def users(sessions: sessionmaker[Session]) -> dict[str, object]:
     found = {}
-    for role in ("administrator", "coordinator"):
+    for role in ("administrator", "coordinator", "finance", "desk", "reader"):
         found[role] = act(
             sessions,
             lambda uow, r=role: create_user(uow, f"{r}@example.org", f"Test {r}", r, PASSWORD, True),

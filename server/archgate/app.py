@@ -21,6 +21,7 @@ from archgate.api import (
     bulk,
     calc,
     calls,
+    center,
     changes,
     codes,
     courses,
@@ -45,12 +46,12 @@ from archgate.api import (
     schedule,
     seats,
     sentences,
+    staff,
     stock,
     teaching,
     teaching_own,
     teaching_papers,
     today,
-    users,
     waitlist,
     web,
 )
@@ -61,7 +62,7 @@ from archgate.settings import Settings
 
 SUBJECTS = (
     access,
-    users,
+    staff,
     courses,
     runs,
     schedule,
@@ -82,6 +83,7 @@ SUBJECTS = (
     interest,
     seats,
     calls,
+    center,
     people,
     own_pages,
     teaching,

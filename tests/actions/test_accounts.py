@@ -23,7 +23,7 @@ from archgate.actions.fees import terms
 from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.money import accounts, invoices, money, outstanding
+from archgate.actions.money import accounts, invoices, money, outstanding, paying_out
 from archgate.actions.money.commands import (
     PayerCommand,
     PaymentCommand,
@@ -180,13 +180,13 @@ def test_credit_is_paid_back_and_never_more_than_there_is(office, payer):
     done = pay(office, payer, "300.00", "transfer")
     body = {"amount": "90.01", "method": "transfer", "why": "Paid twice"}
     assert "/amount" in refusal(
-        lambda: office.act(lambda d: accounts.refund(d, payer["id"], command_of(RefundCommand, body)))
+        lambda: office.act(lambda d: paying_out.refund(d, payer["id"], command_of(RefundCommand, body)))
     )
-    assert set(refusal(lambda: office.act(lambda d: accounts.refund(d, payer["id"], command_of(RefundCommand, {"amount": "ten", "method": "order"}))))) == {
+    assert set(refusal(lambda: office.act(lambda d: paying_out.refund(d, payer["id"], command_of(RefundCommand, {"amount": "ten", "method": "order"}))))) == {
         "/amount", "/method", "/why",
     }  # fmt: skip
     back = office.act(
-        lambda d: accounts.refund(d, payer["id"], command_of(RefundCommand, {**body, "amount": "60.00"}))
+        lambda d: paying_out.refund(d, payer["id"], command_of(RefundCommand, {**body, "amount": "60.00"}))
     )
     assert (back["balance"], back["credit"]) == ("-30.00", "30.00")
     with pytest.raises(Problem, match="paid back already"):
@@ -201,14 +201,14 @@ def test_credit_is_paid_back_and_never_more_than_there_is(office, payer):
 def test_what_will_never_come_is_written_off_with_a_reason(office, payer):
     first = payer["open"][0]["id"]
     done = office.act(
-        lambda d: accounts.write_off(
+        lambda d: paying_out.write_off(
             d, payer["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Moved away"})
         )
     )
     assert (done["balance"], [o["left"] for o in done["open"]]) == ("105.00", ["105.00"])
     said = refusal(
         lambda: office.act(
-            lambda d: accounts.write_off(
+            lambda d: paying_out.write_off(
                 d, payer["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Again"})
             )
         )
@@ -400,11 +400,13 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
             elif act == "refund":
                 credit = page(at, own[who])["credit"]
                 body = {"amount": credit, "method": "transfer", "why": "back"}
-                at.act(lambda d, w=own[who], b=body: accounts.refund(d, w, command_of(RefundCommand, b)))
+                at.act(lambda d, w=own[who], b=body: paying_out.refund(d, w, command_of(RefundCommand, b)))
             elif act == "write off":
                 first = page(at, own[who])["open"][0]["id"]
                 body = {"installment_id": first, "why": "lost"}
-                at.act(lambda d, w=own[who], b=body: accounts.write_off(d, w, command_of(WriteOffCommand, b)))
+                at.act(
+                    lambda d, w=own[who], b=body: paying_out.write_off(d, w, command_of(WriteOffCommand, b))
+                )
             elif act == "credit":
                 at.act(lambda d, w=own[who]: accounts.use_credit(d, w))
             elif act == "transfer" and who in seated:
@@ -464,7 +466,7 @@ def test_a_write_off_of_a_seat_that_is_given_back_is_taken_back_too(office, run)
     own = account(office, somebody)
     first = own["open"][0]["id"]
     office.act(
-        lambda d: accounts.write_off(
+        lambda d: paying_out.write_off(
             d, own["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Lost"})
         )
     )

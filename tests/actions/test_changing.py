@@ -11,7 +11,7 @@ from archgate.actions.fees.commands import StockCommand
 from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.money import accounts, invoices
+from archgate.actions.money import accounts, invoices, paying_out
 from archgate.actions.money.commands import PayerCommand, PaymentCommand, WriteOffCommand
 from archgate.actions.runs import making, moving
 from archgate.actions.runs.commands import CancelMeetingCommand, RunPatch
@@ -184,7 +184,7 @@ def test_a_write_off_gives_way_before_a_lower_price_makes_credit(office, with_bo
     body = {"amount": "105.00", "method": "cash", "installments": [{"id": second, "amount": "105.00"}]}
     office.act(lambda d: accounts.take_payment(d, with_books["account"], command_of(PaymentCommand, body)))
     lost = {"installment_id": first, "why": "Never mind"}
-    office.act(lambda d: accounts.write_off(d, with_books["account"], command_of(WriteOffCommand, lost)))
+    office.act(lambda d: paying_out.write_off(d, with_books["account"], command_of(WriteOffCommand, lost)))
     done = change(office, with_books, people=[{"rate_id": with_books["rates"][1], "count": 1}])
     assert (done["total"], done["credit"]) == ("150.00", "60.00")
     agrees(office)

@@ -36,6 +36,7 @@ from archgate.actions.schedule import kept_clashes
 from archgate.actions.seats.commands import HoldCommand
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
+from archgate.core.states import LogOf
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
@@ -108,7 +109,7 @@ def test_many_are_withdrawn_as_each_would_be_and_all_come_back(office, policy, t
     assert taken(office, run) == 3 and [balance(office, p) for p in persons] == ["210.00", "105.00", "0.00"]
     done = office.act(lambda d: on_many.withdraw(d, run["id"], ids, "The client called it off"))
     assert taken(office, run) == 0 and [balance(office, p) for p in persons] == ["115.00", "10.00", "-95.00"]
-    log = office.read(lambda d: logs.person_log(d, persons[0]["id"]).items)
+    log = office.read(lambda d: logs.log_of(d, LogOf.PERSON, persons[0]["id"]).items)
     assert log[0]["summary"] == f"Withdrew {persons[0]['name']} from {run['code']}"
     said = office.read(lambda d: d.session.scalar(select(Change.summary).where(Change.key == done["change"])))
     assert said == f"Withdrew 3 from {run['code']}: The client called it off"

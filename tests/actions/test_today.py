@@ -1,7 +1,7 @@
 import pytest
 
 from archgate.actions.across import today
-from archgate.actions.across.commands import RemindCommand, SettleReminderCommand
+from archgate.actions.across.commands import About, RemindCommand, SettleReminderCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import lifecycle
@@ -64,7 +64,7 @@ def test_a_reminder_comes_up_on_its_day_in_that_persons_list_until_it_is_done(of
     assert (
         text not in seen(office) and text in seen(office.later(days=5)) and text in seen(office.later(days=9))
     )
-    assert text in [r["text"] for r in office.read(lambda d: today.reminders(d, run_id=run["id"]))]
+    assert text in [r["text"] for r in office.read(lambda d: today.reminders(d, About(run_id=run["id"])))]
     office.act(
         lambda d: today.settle_reminder(
             d, made["id"], command_of(SettleReminderCommand, {"day": "2027-09-30"})

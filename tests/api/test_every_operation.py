@@ -6,6 +6,7 @@ import re
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
+import pyotp
 from sqlalchemy import select
 
 from actions.test_teaching_pay import a_picture
@@ -93,10 +94,67 @@ def access_and_settings(walk: Walk, stranger: Any) -> None:
     assert made["id"] not in {w["id"] for w in walk.go("GET /webhooks")}
 
 
+def staff_and_ones_own_account(walk: Walk, stranger: Any) -> None:
+    email = f"walk{next(number)}@example.org"
+    role = walk.go("POST /staff-roles", json={"name": f"walk {next(number)}", "rights": ["enroll"]})["role"][
+        "id"
+    ]
+    walk.go("PATCH /staff-roles/{role_id}", role, json={"set": {"second_factor": False}})
+    made = walk.go("POST /staff", json={"name": "W. Alk", "email": email, "role_id": role})["user"]["id"]
+    assert made in {u["id"] for u in walk.go("GET /staff")["users"]}
+    walk.go("PATCH /staff/{user_id}", made, json={"set": {"name": "W. Alker"}})
+    walk.go("POST /staff/{user_id}/link", made)
+    letter = walk.one(select(Message.body).where(Message.to_email == email).order_by(Message.id.desc()))
+    token = re.search(r"/password/(\S+)", letter)[1]
+    assert walk.go("GET /password-links/{token}", token, client=stranger)["stands"]
+    walk.go("POST /password-links/{token}", token, client=stranger, json={"password": PASSWORD})
+    walk.go("POST /password-links", client=stranger, json={"email": email})
+    stranger.post(f"{PREFIX}/session", json={"email": email, "password": PASSWORD})
+    handle = walk.go("GET /me", client=stranger)["sessions"][0]["handle"]
+    walk.go("POST /me/password", client=stranger, json={"now": PASSWORD, "password": f"{PASSWORD} too"})
+    secret = walk.go("POST /me/second-factor", client=stranger)["secret"]
+    code = pyotp.TOTP(secret).now()
+    spare = walk.go("POST /me/second-factor/confirm", client=stranger, json={"code": code})["codes"]
+    spare = walk.go("POST /me/recovery-codes", client=stranger, json={"code": spare[0]})["codes"]
+    walk.go("POST /me/second-factor/end", client=stranger, json={"code": spare[0]})
+    secret = walk.go("POST /me/second-factor", client=stranger)["secret"]
+    walk.go("POST /me/second-factor/confirm", client=stranger, json={"code": pyotp.TOTP(secret).now()})
+    walk.go("DELETE /me/sessions", client=stranger)
+    walk.go("DELETE /me/sessions/{handle}", handle, client=stranger)
+    assert walk.go(f"GET /staff/sign-ins?user_id={made}")["sign_ins"]
+    walk.go("DELETE /staff/{user_id}/second-factor", made)
+    reader = next(r["id"] for r in walk.go("GET /staff")["roles"] if r["name"] == "reader")
+    walk.go("PATCH /staff/{user_id}", made, json={"set": {"role_id": reader, "active": False}})
+    walk.go("DELETE /staff-roles/{role_id}", role)
+
+
+def settings_and_logs(walk: Walk, stranger: Any) -> None:
+    was = walk.go("GET /center")
+    done = walk.go("PATCH /center", json={"set": {"address": "1 Quay", "confirm_above": "1.00"}})
+    fields = walk.go("GET /changes/{change}", done["change"])["fields"]
+    assert ("address", "nothing", "1 Quay") in {(f["field"], f["before"], f["after"]) for f in fields}
+    assert walk.go("PUT /center/logo", files={"file": ("logo.png", PNG)})["logo"]
+    assert walk.go("GET /center/logo.jpg").startswith(b"\xff\xd8")
+    walk.go("DELETE /center/logo")
+    assert b"Settings: address nothing to 1 Quay" in walk.go(
+        "GET /logs/{about}/{number}/log.csv", "center", 1
+    )
+    person = walk.person()
+    held = walk.enrolled(walk.run(17)["id"], person)
+    account = walk.go("POST /accounts", json={"person_id": person})["id"]
+    opened = walk.go("GET /accounts/{account_id}", account)["open"][0]["id"]
+    body = {"installment_id": opened, "why": "Gone"}
+    assert walk.go("POST /accounts/{account_id}/write-offs", account, json=body)["waits"], held
+    waiting = walk.go("GET /accounts/{account_id}", account)["waiting"][0]["id"]
+    walk.go("POST /money-waiting/{waiting_id}/decision", waiting, json={"confirm": False})
+    walk.go("PATCH /center", json={"set": {"address": was["address"], "confirm_above": was["confirm_above"]}})
+
+
 def courses_runs_and_their_life(walk: Walk, stranger: Any) -> None:
     run = walk.run()
     course = run["course"]["id"]
     assert course in {c["id"] for c in walk.go("GET /courses")}
+    assert walk.go("GET /courses/{course_id}", course)["runs"][0]["id"] == run["id"]
     walk.go("PATCH /courses/{course_id}", course, json={"seen": {"summary": ""}, "set": {"summary": "New"}})
     assert any(r["id"] == run["id"] for r in walk.go(f"GET /runs?q={run['code']}")["items"])
     walk.go("PATCH /runs/{run_id}", run["id"], json={"seen": {"note": ""}, "set": {"note": "bring pens"}})
@@ -430,7 +488,7 @@ def enrollments_change_move_and_end(walk: Walk, stranger: Any) -> None:
     calls = walk.go("GET /meetings/{meeting_id}/calls", meeting)
     person = calls["people"][0]["person_id"]
     walk.go("PUT /meetings/{meeting_id}/calls/{person_id}", meeting, person, json={"outcome": "reached"})
-    assert walk.go("GET /people/{person_id}/log", person)["items"]
+    assert walk.go("GET /logs/{about}/{number}", "person", person)["items"]
     walk.go("PUT /meetings/{meeting_id}/paid", meeting, json={"paid": True})
 
 
@@ -439,7 +497,7 @@ def the_roster_and_its_papers(walk: Walk, stranger: Any) -> None:
     n = run["id"]
     walk.enrolled(n)
     assert len(walk.go("GET /runs/{run_id}/roster", n)["rows"]) == 1
-    assert walk.go("GET /runs/{run_id}/log", n)["items"][0]["undo"]
+    assert walk.go("GET /logs/{about}/{number}", "run", n)["items"][0]["undo"]
     assert walk.go("POST /runs/{run_id}/compare", n, json={"text": "Nobody Known, nobody@example.org"})
     assert walk.go("POST /runs/{run_id}/roster-file", n, json={"kind": "csv"})
     assert walk.go("GET /runs/{run_id}/papers/{kind}", n, "roster.csv")
@@ -582,7 +640,7 @@ def money(walk: Walk, stranger: Any) -> None:
     walk.go("POST /accounts/{account_id}/credit-notes", account, json={})
     walk.go("POST /invoices/{invoice_id}/credit-note", invoice["id"], json={"why": "Wrong address"})
     assert walk.go("GET /till")
-    assert walk.go("GET /accounts/{account_id}/log", account)["items"]
+    assert walk.go("GET /logs/{about}/{number}", "account", account)["items"]
     for path in ("", "/payers", ".csv", "/open", "/open.csv", "/unearned", "/unearned.csv"):
         assert walk.go(f"GET /outstanding{path}") is not None
     assert walk.go("GET /ledger.txt")
@@ -607,6 +665,8 @@ def today_jobs_checks_and_calculators(walk: Walk, stranger: Any) -> None:
 
 PARTS = (
     access_and_settings,
+    staff_and_ones_own_account,
+    settings_and_logs,
     courses_runs_and_their_life,
     terms_fees_and_defaults_of_a_run,
     the_schedule,

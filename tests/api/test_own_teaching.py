@@ -110,7 +110,7 @@ def test_attendance_is_marked_for_ones_own_meeting_and_the_log_says_by_whom(
     assert (ahead.status_code, ahead.json()["type"].split(":")[-1]) == (409, "ahead")
     stranger = own.put(path.format(first), json={"marks": {a_person(office)["id"]: "present"}})
     assert stranger.status_code == 422
-    lines = clerk.get(f"/api/v1/runs/{run['id']}/log").json()["items"]
+    lines = clerk.get(f"/api/v1/logs/run/{run['id']}").json()["items"]
     assert any(line["summary"].startswith(f"{teacher['name']}: Attendance") for line in lines)
 
 

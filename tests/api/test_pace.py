@@ -56,7 +56,7 @@ LISTS: dict[str, Callable[[dict[str, int]], str]] = {
     "open installments": lambda at: f"/outstanding/open?run_id={at['run']}",
     "outstanding": lambda _: "/outstanding",
     "messages": lambda _: "/messages",
-    "log of the run": lambda at: f"/runs/{at['run']}/log",
+    "log of the run": lambda at: f"/logs/run/{at['run']}",
     "till": lambda _: "/till",
     "account": lambda at: f"/accounts/{at['account']}",
     "ribbon": lambda _: "/ribbon",

@@ -11,6 +11,7 @@ import { BrowserRouter, Route, Routes } from "react-router";
 
 import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
+import { ForgotPage, PasswordPage } from "./subjects/access/PasswordPage";
 import OwnPage, { OwnLink } from "./subjects/access/OwnPage";
 import ReplyPage from "./subjects/roster/ReplyPage";
 import ApplyPage from "./subjects/teaching/ApplyPage";
@@ -42,6 +43,8 @@ function Root() {
             <Route path="/own" element={<OwnPage />} />
             <Route path="/own/teaching" element={<OwnTeaching />} />
             <Route path="/evaluate/:token" element={<EvaluatePage />} />
+            <Route path="/password/:token" element={<PasswordPage />} />
+            <Route path="/forgot" element={<ForgotPage />} />
             <Route path="/apply" element={<ApplyPage />} />
             <Route path="/own/:token" element={<OwnLink />} />
             <Route path="*" element={<Frame />} />

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 
 from fastapi import Depends, Query, Request, Response
 
 from archgate.actions.access.staff import User
-from archgate.actions.kernel.unit_of_work import Once
-from archgate.actions.money import accounts, invoices, outstanding
+from archgate.actions.kernel.lookups import logo_of
+from archgate.actions.kernel.unit_of_work import Once, UnitOfWork
+from archgate.actions.money import accounts, invoices, outstanding, paying_out
 from archgate.actions.money.commands import (
+    ConfirmCommand,
     IssueCommand,
     PayerCommand,
     PaymentCommand,
@@ -51,7 +54,7 @@ def get_account(
     account_id: int, request: Request, at: date | None = None, user: User = Depends(may("read"))
 ) -> AccountPage:
     """One account with every entry, its cause and the balance after it; `at` shows it as of a day."""
-    return run_read(request, user, lambda uow: accounts.account_page(uow, account_id, at))
+    return run_read(request, user, lambda uow: paying_out.account_page(uow, account_id, at))
 
 
 @router.get("/accounts/{account_id}/entries.csv", response_class=Response)
@@ -76,7 +79,7 @@ def take_payment(
 
 @router.post("/payments/{payment_id}/reverse")
 def reverse_payment(
-    payment_id: int, body: WhyCommand, request: Request, user: User = Depends(may("take money"))
+    payment_id: int, body: WhyCommand, request: Request, user: User = Depends(may("pay back"))
 ) -> AccountDone:
     """Take a payment back, with the reason; what it settled is open again."""
     return run_act(request, user, lambda uow: accounts.reverse_payment(uow, payment_id, body))
@@ -93,11 +96,11 @@ def refund(
     account_id: int,
     body: RefundCommand,
     request: Request,
-    user: User = Depends(may("take money")),
+    user: User = Depends(may("pay back")),
     key: Once | None = Depends(once),
 ) -> AccountDone:
     """Pay credit back, never more than there is."""
-    return run_act(request, user, lambda uow: accounts.refund(uow, account_id, body), once=key)
+    return run_act(request, user, lambda uow: paying_out.refund(uow, account_id, body), once=key)
 
 
 @router.post("/accounts/{account_id}/write-offs", status_code=201)
@@ -105,11 +108,20 @@ def write_off(
     account_id: int,
     body: WriteOffCommand,
     request: Request,
-    user: User = Depends(may("take money")),
+    user: User = Depends(may("pay back")),
     key: Once | None = Depends(once),
 ) -> AccountDone:
     """Stop expecting what is left of an installment, with a reason."""
-    return run_act(request, user, lambda uow: accounts.write_off(uow, account_id, body), once=key)
+    return run_act(request, user, lambda uow: paying_out.write_off(uow, account_id, body), once=key)
+
+
+@router.post("/money-waiting/{waiting_id}/decision")
+def decide_money(
+    waiting_id: int, body: ConfirmCommand, request: Request, user: User = Depends(may("read"))
+) -> AccountDone:
+    """Confirm a refund or write-off that somebody else asked for, or refuse it; one's own is only taken back."""
+    said = body.said or ""
+    return run_act(request, user, lambda uow: paying_out.decide(uow, waiting_id, body.confirm, said))
 
 
 @router.get("/till")
@@ -206,19 +218,19 @@ def issue_invoice(
 @router.get("/accounts/{account_id}/pro-forma.pdf", response_class=Response)
 def pro_forma(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """What an invoice would say now, without a number."""
-    return pdf("pro-forma", run_read(request, user, lambda uow: invoices.pro_forma(uow, account_id)))
+    return pdf(request, user, "pro-forma", lambda uow: invoices.pro_forma(uow, account_id))
 
 
 @router.get("/accounts/{account_id}/statement.pdf", response_class=Response)
 def account_statement_file(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """Every entry of an account with its cause, the balance, and what is still due."""
-    return pdf("statement", run_read(request, user, lambda uow: invoices.statement(uow, account_id)))
+    return pdf(request, user, "statement", lambda uow: invoices.statement(uow, account_id))
 
 
 @router.get("/invoices/{invoice_id}/paper.pdf", response_class=Response)
 def invoice_paper(invoice_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
-    number, paper = run_read(request, user, lambda uow: invoices.document(uow, invoice_id))
-    return pdf(number, paper)
+    number = run_read(request, user, lambda uow: invoices.get_invoice(uow, invoice_id).number)
+    return pdf(request, user, number, lambda uow: invoices.document(uow, invoice_id)[1])
 
 
 @router.post("/invoices/{invoice_id}/credit-note", status_code=201)
@@ -261,9 +273,15 @@ def receipt(payment_id: int, request: Request, user: User = Depends(may("take mo
     return run_act(request, user, lambda uow: invoices.receipt(uow, payment_id))
 
 
-def pdf(name: str, paper: Paper) -> Response:
+def pdf(request: Request, user: User, name: str, making: Callable[[UnitOfWork], Paper]) -> Response:
+    """A paper as PDF, with the logo that it names."""
+
+    def reading(uow: UnitOfWork) -> tuple[Paper, bytes | None]:
+        paper = making(uow)
+        return paper, logo_of(uow, paper.logo)
+
     headers = {"Content-Disposition": f'inline; filename="{name}.pdf"'}
-    return Response(pdf_of(paper), media_type="application/pdf", headers=headers)
+    return Response(pdf_of(*run_read(request, user, reading)), media_type="application/pdf", headers=headers)
 
 
 @router.get("/ledger.txt", response_class=Response)

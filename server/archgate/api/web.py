@@ -29,6 +29,8 @@ from archgate.actions.kernel.unit_of_work import Once, Sessions, UnitOfWork, act
 from archgate.actions.kernel.views import FaultOut
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import text_fault, visible
+from archgate.core.rights import refusal as refused_right
+from archgate.core.rights import right_named
 from archgate.documents.reader import Document
 
 T = TypeVar("T")
@@ -246,13 +248,19 @@ def current_user(request: Request) -> staff.User:
 
 
 def may(what: str) -> Callable[[staff.User], Coroutine[None, None, staff.User]]:
-    """A dependency: the signed-in user, if their role may do this act."""
+    """A dependency: the signed-in user, if their role holds this right. Where the role needs a second factor and none is set
+    up, nothing is theirs but their own account."""
+    right = right_named(what)
 
     async def check(
         user: staff.User = Depends(current_user),
     ) -> staff.User:  # no thread for a look into a table
-        if user.role not in staff.MAY[what]:
-            raise Problem(403, "forbidden", f"A {user.role} may not {what}.")
+        if user.role.second_factor and not user.second_factor:
+            raise Problem(
+                403, "second-factor", "Set up the second factor first, on the page of your account."
+            )
+        if not user.may(right):
+            raise Problem(403, "forbidden", refused_right(user.role.name, right))
         return user
 
     check.act_named = what  # type: ignore[attr-defined]
@@ -281,6 +289,18 @@ def address_of(request: Request) -> str:
     while forwarded and settings.trusts(asks):
         asks = forwarded.pop()
     return asks[:60] if asks.isascii() else "unknown"
+
+
+def client_of(request: Request) -> staff.Client:
+    """From where and with what somebody asks, for the log of sign-ins."""
+    browser = visible(request.headers.get("user-agent", ""))[:200]
+    return staff.Client(address_of(request), browser)
+
+
+def session_of(request: Request) -> str:
+    """The hash by which the session that asks is kept; empty without one."""
+    token = request.cookies.get(COOKIE)
+    return staff.token_hash(token) if token else ""
 
 
 def keep_cookie(request: Request, response: Response, name: str, token: str, life: timedelta) -> None:

@@ -85,6 +85,61 @@ class Mark(StrEnum):
     ABSENT = "absent"
 
 
+class SignInOutcome(StrEnum):
+    """What came of an attempt of the staff to sign in."""
+
+    SIGNED_IN = "signed in"
+    WRONG_PASSWORD = "wrong password"
+    WRONG_CODE = "wrong code"
+    NEW_PASSWORD = "new password"
+
+
+class StaffStatus(StrEnum):
+    """How far somebody of the staff is: written to, at work, or no longer."""
+
+    INVITED = "invited"
+    ACTIVE = "active"
+    ENDED = "ended"
+
+
+class MoneyOut(StrEnum):
+    """What leaves the books in a payer's favor."""
+
+    REFUND = "refund"
+    WRITE_OFF = "write off"
+
+
+class WaitingMoney(StrEnum):
+    """What became of a refund or write-off that needed a second person."""
+
+    WAITS = "waits"
+    CONFIRMED = "confirmed"
+    REFUSED = "refused"
+
+
+class LogOf(StrEnum):
+    """What a log is of."""
+
+    RUN = "run"
+    PERSON = "person"
+    ACCOUNT = "account"
+    COURSE = "course"
+    CENTER = "center"
+
+
+class PaperSize(StrEnum):
+    LETTER = "Letter"
+    A4 = "A4"
+
+
+class NumberFormat(StrEnum):
+    """How papers group digits and set off decimals: by the custom of a language (CLDR)."""
+
+    ENGLISH = "en_US"  # 1,234.56
+    GERMAN = "de_DE"  # 1.234,56
+    FRENCH = "fr_FR"  # 1 234,56
+
+
 class PaperKind(StrEnum):
     """What a roster is printed or written as."""
 

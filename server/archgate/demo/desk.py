@@ -13,8 +13,8 @@ from archgate.actions.fees import codes, kept_quotes, quotes
 from archgate.actions.fees.commands import KeepCommand, QuoteCommand
 from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.kernel.commands import command_of
-from archgate.actions.money import accounts, invoices, outstanding
-from archgate.actions.money.commands import PaymentCommand
+from archgate.actions.money import accounts, invoices, outstanding, paying_out
+from archgate.actions.money.commands import PaymentCommand, WriteOffCommand
 from archgate.actions.people import organizations
 from archgate.actions.runs import lifecycle, making, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, DecideCommand, RunPatch
@@ -88,6 +88,13 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     owed = next((p.account_id for p in owing.items if p.organization_id == client), None)
     if owed is not None:
         center.act(9.6, invoices.issue, owed)
+    large = next((p for p in reversed(owing.items) if not p.organization_id and Decimal(p.open) > 300), None)
+    if large is not None:
+        page = center.read(9.6, accounts.account_page, large.account_id)
+        above = next((i.id for i in page.open if Decimal(i.left) > 150), None)
+        body = {"installment_id": above, "why": "Moved away; the letter came back."}
+        if above is not None:
+            center.act(9.6, paying_out.write_off, large.account_id, command_of(WriteOffCommand, body))
 
 
 def money_in(center: Center) -> None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 
+from archgate.actions.center import settings
+from archgate.actions.center.commands import CenterPatch
 from archgate.actions.courses import courses
 from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.fees import course_defaults, plans, stock, terms
@@ -42,7 +44,8 @@ def next_weekday(day: date, weekday: str) -> date:
 
 def furnish(center: Center) -> None:
     """Rooms and other places, instructors with their hours and absences, and the center's closed days."""
-    center.act(8.6, places.set_region, "US")
+    letterhead = {"address": "7 Ashlar Quay\nNew York, NY 10004", "region": "US", "confirm_above": "150.00"}
+    center.act(8.6, settings.change, command_of(CenterPatch, {"set": letterhead}))
     for place in PLACES:
         center.act(8.6, places.save_place, None, command_of(PlaceCommand, place))
     for teacher in TEACHERS:

@@ -30,6 +30,8 @@ from archgate.tables.access import User
 USERS = (
     ("ruth.okonjo@example.org", "Ruth Okonjo", "administrator"),
     ("peter.lindqvist@example.org", "Peter Lindqvist", "coordinator"),
+    ("ines.halloran@example.org", "Ines Halloran", "finance"),
+    ("tomas.brandt@example.org", "Tomas Brandt", "desk"),
 )
 DAYS = 75  # how long the center has been at work before today
 NOTES = (
@@ -48,7 +50,9 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
         def add(uow: UnitOfWork, email: str = email, name: str = name, role: str = role) -> User:
             return staff.create_user(uow, email, name, role, PASSWORD, quick)
 
-        center.users.append(act(sessions, add, at=center.at(8)))
+        made = act(sessions, add, at=center.at(8))
+        if role in ("administrator", "coordinator"):  # who does what the days below tell
+            center.users.append(made)
     crowd = everybody(center)
     for name in (CLIENT, OTHER_CLIENT):
         center.act(8.5, organizations.create_organization, command_of(OrganizationCommand, {"name": name}))

@@ -59,6 +59,11 @@ STATES: tuple[type[StrEnum], ...] = (
     states.AgreementStatus,
     states.QuestionKind,
     states.ApplicationStatus,
+    states.SignInOutcome,
+    states.MoneyOut,
+    states.WaitingMoney,
+    states.PaperSize,
+    states.NumberFormat,
 )
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from sqlalchemy import CheckConstraint, ForeignKey, LargeBinary, String
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, LargeBinary, String
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.states import Decision, RunKind, RunStatus
+from archgate.core.states import Decision, NumberFormat, PaperSize, RunKind, RunStatus
 from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.fees import Extra, Rate
@@ -22,7 +22,9 @@ class Center(Base):
     """One row: what holds for the whole center. `clock_offset` (seconds) sets the business clock.
 
     `defaults` is what runs start from where their course says nothing. `region` is where public holidays are looked up ("US", "US-NY"), empty for none; `uid` ends the UIDs of calendars.
-    `revision` rises whenever a payment plan of the center is another.
+    `revision` rises whenever a payment plan of the center is another. A refund or write-off above `confirm_above` (smallest
+    units; None: any sum) waits for a second person. `address`, the logo, `paper_size` and `number_format` are those of papers; `first_weekday` of
+    calendars is 0 for Monday through 6.
     """
 
     __tablename__ = "center"
@@ -36,6 +38,21 @@ class Center(Base):
     uid: Mapped[str] = mapped_column(ascii_key(40), default="")
     defaults: Mapped[Document] = mapped_column(default=dict)
     revision: Mapped[int] = mapped_column(default=0)
+    confirm_above: Mapped[int | None] = mapped_column(BigInteger)
+    address: Mapped[Prose] = mapped_column(default="")
+    first_weekday: Mapped[int] = mapped_column(default=0)
+    paper_size: Mapped[PaperSize] = mapped_column(default=PaperSize.LETTER)
+    number_format: Mapped[NumberFormat] = mapped_column(default=NumberFormat.ENGLISH)
+    logo_id: Mapped[int | None] = mapped_column(ForeignKey("center_logos.id"))
+
+
+class CenterLogo(Base):
+    """A logo for papers, made anew from what was given. One that papers were issued with stays when another comes."""
+
+    __tablename__ = "center_logos"
+    id: Mapped[Key]
+    content: Mapped[bytes] = mapped_column(LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb"))
+    at: Mapped[datetime]
 
 
 class Course(Base):

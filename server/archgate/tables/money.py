@@ -7,6 +7,7 @@ from datetime import date, datetime
 from sqlalchemy import BigInteger, CheckConstraint, Computed, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.states import MoneyOut, WaitingMoney
 from archgate.documents.reader import Document
 from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose, Units, Word, ascii_key
 
@@ -135,6 +136,25 @@ class InvoicedEnrollment(Base):
     enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"), index=True)
     amount: Mapped[Units]
     taxes: Mapped[dict[str, int]]
+
+
+class MoneyWaiting(Base):
+    """A refund or a write-off above the center's sum: posted only when a second person confirms it. `form` is what was asked."""
+
+    __tablename__ = "money_waiting"
+    __table_args__ = (Index("ix_money_waiting_status", "status", "asked_at"),)
+    id: Mapped[Key]
+    kind: Mapped[MoneyOut]
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    amount: Mapped[Units]
+    form: Mapped[Document]
+    why: Mapped[Prose]
+    status: Mapped[WaitingMoney]
+    asked_by: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    asked_at: Mapped[datetime]
+    decided_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    decided_at: Mapped[datetime | None]
+    said: Mapped[Prose] = mapped_column(default="")
 
 
 class PaymentDetails(Base):

@@ -11,7 +11,7 @@ from archgate.tables.base import Base, Key, Prose
 
 
 class Reminder(Base):
-    """`run_id` or `person_id` is what it is about; neither: just a thing to do."""
+    """At most one of these is what it is about; none: just a thing to do."""
 
     __tablename__ = "reminders"
     __table_args__ = (Index("ix_reminders_list", "user_id", "done_at", "day"),)
@@ -20,6 +20,8 @@ class Reminder(Base):
     made_by: Mapped[int] = mapped_column(ForeignKey("users.id"))
     run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"))
+    course_id: Mapped[int | None] = mapped_column(ForeignKey("courses.id"))
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("accounts.id"))
     day: Mapped[date]
     text: Mapped[Prose]
     made_at: Mapped[datetime]

@@ -32,6 +32,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/password-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Link
+         * @description Ask for a link to set a password anew. The answer is the same whether the email is known or not.
+         */
+        post: operations["ask_for_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-links/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Password Link
+         * @description What is behind a link to set a password.
+         */
+        get: operations["password_link"];
+        put?: never;
+        /**
+         * Set Password
+         * @description Set the password by the link; then one signs in.
+         */
+        post: operations["set_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/users": {
         parameters: {
             query?: never;
@@ -39,11 +83,322 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Users */
+        /**
+         * List Users
+         * @description Whose lists there are, for reminders.
+         */
         get: operations["list_users"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/staff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Staff Page
+         * @description Everybody of the staff, and who may do what.
+         */
+        get: operations["staff_page"];
+        put?: never;
+        /**
+         * Invite Staff
+         * @description Add somebody to the staff, and write them a link to set a password.
+         */
+        post: operations["invite_staff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/staff/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sign Ins
+         * @description The newest attempts to sign in, of everybody or of one.
+         */
+        get: operations["sign_ins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/staff/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Staff
+         * @description Change a name, an email or a role; end an account, or take somebody back.
+         */
+        patch: operations["change_staff"];
+        trace?: never;
+    };
+    "/api/v1/staff/{user_id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Staff Link
+         * @description Send the invitation once more, or a link to set a new password.
+         */
+        post: operations["send_staff_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/staff/{user_id}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Staff Second Factor
+         * @description Take the second factor off somebody who lost their phone and codes.
+         */
+        delete: operations["end_staff_second_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/staff-roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Staff Role
+         * @description Add a role of the center's own.
+         */
+        post: operations["add_staff_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/staff-roles/{role_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Staff Role
+         * @description Take out a role that nobody has.
+         */
+        delete: operations["remove_staff_role"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Staff Role
+         * @description Change what a role allows.
+         */
+        patch: operations["change_staff_role"];
+        trace?: never;
+    };
+    "/api/v1/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Account Page
+         * @description One's own account: what one may, where one is signed in, and when one was.
+         */
+        get: operations["own_account_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Own Password
+         * @description Change one's password; one's other sessions end.
+         */
+        post: operations["change_own_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Second Factor
+         * @description Begin to set up a second factor: a secret for an application for codes.
+         */
+        post: operations["begin_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Second Factor
+         * @description Set it up by its first code; gives the recovery codes, which are shown once.
+         */
+        post: operations["confirm_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second-factor/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Second Factor
+         * @description Take one's own second factor off, with a code of it.
+         */
+        post: operations["end_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Recovery Codes
+         * @description New recovery codes instead of those there were.
+         */
+        post: operations["new_recovery_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Other Sessions
+         * @description End all one's sessions but this one.
+         */
+        delete: operations["end_other_sessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions/{handle}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Own Session
+         * @description End one of one's own sessions.
+         */
+        delete: operations["end_own_session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -73,7 +428,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Course
+         * @description A course with its runs and how many wait for it.
+         */
+        get: operations["course"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2220,6 +2579,71 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/center": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Center Settings
+         * @description The settings, and which of them stand for good.
+         */
+        get: operations["center_settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Center
+         * @description Change settings; only what somebody else changed meanwhile conflicts.
+         */
+        patch: operations["change_center"];
+        trace?: never;
+    };
+    "/api/v1/center/logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Logo
+         * @description A JPEG, PNG or WebP file of at most 8 MB for papers to come; it is made anew, and small.
+         */
+        put: operations["set_logo"];
+        post?: never;
+        /**
+         * Drop Logo
+         * @description Papers to come have no logo.
+         */
+        delete: operations["drop_logo"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/center/logo.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Logo */
+        get: operations["logo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -3622,6 +4046,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/money-waiting/{waiting_id}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Money
+         * @description Confirm a refund or write-off that somebody else asked for, or refuse it; one's own is only taken back.
+         */
+        post: operations["decide_money"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/till": {
         parameters: {
             query?: never;
@@ -4430,7 +4874,7 @@ export interface paths {
         };
         /**
          * List Reminders
-         * @description One's own that are due; or all open ones about a run or a person.
+         * @description One's own that are due; or all open ones about a run, a person, a course or a payer.
          */
         get: operations["list_reminders"];
         put?: never;
@@ -4551,7 +4995,7 @@ export interface paths {
         put?: never;
         /**
          * Take Back
-         * @description Undo a change by its key; refused with the reason when something has moved on.
+         * @description Undo a change by its key, as whoever may do it may take it back; refused when something has moved on.
          */
         post: operations["take_back"];
         delete?: never;
@@ -4560,7 +5004,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run_id}/log": {
+    "/api/v1/changes/{change}": {
         parameters: {
             query?: never;
             header?: never;
@@ -4568,10 +5012,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Run Log
-         * @description What was done to a run and on it, newest first, each with its undo.
+         * Change Shown
+         * @description What a change changed, field by field, from what to what.
          */
-        get: operations["run_log"];
+        get: operations["change_shown"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4580,7 +5024,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/people/{person_id}/log": {
+    "/api/v1/logs/{about}/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -4588,10 +5032,11 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Person Log
-         * @description What was done to a person, their enrollments, places in line and money, newest first.
+         * Log Of
+         * @description What was done to something, newest first, each with its undo; the log of the center (number 1) is everything. `q`: words
+         *     that all stand in it; `user_id`: by whom, 0 for what the program did by itself.
          */
-        get: operations["person_log"];
+        get: operations["log_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4600,7 +5045,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/accounts/{account_id}/log": {
+    "/api/v1/logs/{about}/{number}/log.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -4608,10 +5053,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Account Log
-         * @description What was done to an account, its payments and papers, newest first.
+         * Log File
+         * @description The same as a CSV file, with what changed from what to what: the newest 3,000.
          */
-        get: operations["account_log"];
+        get: operations["log_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4733,7 +5178,10 @@ export interface components {
             /** Invited */
             invited: boolean;
         };
-        /** AccountDone */
+        /**
+         * AccountDone
+         * @description `waits`: nothing is posted; somebody else confirms it first.
+         */
         AccountDone: {
             /** Id */
             id: number;
@@ -4753,6 +5201,11 @@ export interface components {
             open: components["schemas"]["OpenInstallment"][];
             /** Change */
             change: string;
+            /**
+             * Waits
+             * @default false
+             */
+            waits: boolean;
         };
         /**
          * AccountEntry
@@ -4818,6 +5271,11 @@ export interface components {
             at: string;
             /** Balance At */
             balance_at: string;
+            /**
+             * Waiting
+             * @default []
+             */
+            waiting: components["schemas"]["MoneyWaitsOut"][];
         };
         /**
          * AddWithRoleCommand
@@ -5508,6 +5966,11 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_set_logo */
+        Body_set_logo: {
+            /** File */
+            file: string;
+        };
         /** Body_set_picture */
         Body_set_picture: {
             /** File */
@@ -5714,6 +6177,35 @@ export interface components {
             /** The run */
             to_run_id: number;
         };
+        /** CenterChanged */
+        CenterChanged: {
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Currency */
+            currency: string;
+            /** Region */
+            region: string;
+            /** First Weekday */
+            first_weekday: number;
+            paper_size: components["schemas"]["PaperSize"];
+            number_format: components["schemas"]["NumberFormat"];
+            /** Confirm Above */
+            confirm_above: string | null;
+            /** Logo */
+            logo: boolean;
+            /** Zone Stays */
+            zone_stays: string;
+            /** Currency Stays */
+            currency_stays: string;
+            /** Number Formats */
+            number_formats: components["schemas"]["NumberExample"][];
+            /** Change */
+            change: string;
+        };
         /**
          * CenterDefaultsForm
          * @description What runs start from where their course says nothing.
@@ -5748,6 +6240,66 @@ export interface components {
             seen?: components["schemas"]["CenterDefaultsForm"];
             /** What to change */
             set: components["schemas"]["CenterDefaultsForm"];
+        };
+        /**
+         * CenterFacts
+         * @description What is left out stays as it is. `confirm_above` of null: nothing waits for a second person.
+         */
+        CenterFacts: {
+            /** The name */
+            name?: string | null;
+            /** Address */
+            address?: string | null;
+            /** The time zone */
+            time_zone?: string | null;
+            /** The currency */
+            currency?: string | null;
+            /** The region of public holidays */
+            region?: string | null;
+            /** First Weekday */
+            first_weekday?: number | null;
+            paper_size?: components["schemas"]["PaperSize"] | null;
+            number_format?: components["schemas"]["NumberFormat"] | null;
+            /** The sum */
+            confirm_above?: string | null;
+        };
+        /**
+         * CenterOut
+         * @description `zone_stays` and `currency_stays` say why these cannot be changed any more; empty where they can.
+         */
+        CenterOut: {
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Currency */
+            currency: string;
+            /** Region */
+            region: string;
+            /** First Weekday */
+            first_weekday: number;
+            paper_size: components["schemas"]["PaperSize"];
+            number_format: components["schemas"]["NumberFormat"];
+            /** Confirm Above */
+            confirm_above: string | null;
+            /** Logo */
+            logo: boolean;
+            /** Zone Stays */
+            zone_stays: string;
+            /** Currency Stays */
+            currency_stays: string;
+            /** Number Formats */
+            number_formats: components["schemas"]["NumberExample"][];
+        };
+        /**
+         * CenterPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        CenterPatch: {
+            set: components["schemas"]["CenterFacts"];
+            seen?: components["schemas"]["CenterFacts"];
         };
         /**
          * CenterPlan
@@ -5791,6 +6343,13 @@ export interface components {
             /** Total */
             total?: string | null;
         };
+        /** ChangeFields */
+        ChangeFields: {
+            /** Summary */
+            summary: string;
+            /** Fields */
+            fields: components["schemas"]["ChangedField"][];
+        };
         /** ChangeOut */
         ChangeOut: {
             /** Key */
@@ -5808,6 +6367,20 @@ export interface components {
             at: string;
             /** Run Id */
             run_id: number | null;
+        };
+        /**
+         * ChangedField
+         * @description A field of something that changed; without a `field` the thing itself was added (no `before`) or taken out.
+         */
+        ChangedField: {
+            /** What */
+            what: string;
+            /** Field */
+            field: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
         };
         /** Checked */
         Checked: {
@@ -6187,6 +6760,16 @@ export interface components {
             /** Gates */
             gates: components["schemas"]["GateDay"][];
         };
+        /**
+         * ConfirmCommand
+         * @description `confirm` of false refuses, with a word why.
+         */
+        ConfirmCommand: {
+            /** Confirm */
+            confirm: boolean;
+            /** Said */
+            said?: string | null;
+        };
         /** Copied */
         Copied: {
             /** Change */
@@ -6329,6 +6912,27 @@ export interface components {
             defaults: components["schemas"]["CourseDefaultsForm"];
         };
         /**
+         * CoursePage
+         * @description A course with its runs, the newest first; `waiting`: how many wait for it or show interest.
+         */
+        CoursePage: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Summary */
+            summary: string;
+            /** Category */
+            category: string;
+            defaults: components["schemas"]["CourseDefaultsForm"];
+            /** Runs */
+            runs: components["schemas"]["CourseRun"][];
+            /** Waiting */
+            waiting: number;
+        };
+        /**
          * CoursePatch
          * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
          */
@@ -6336,6 +6940,25 @@ export interface components {
             seen?: components["schemas"]["CourseFacts"];
             /** What to change */
             set: components["schemas"]["CourseFacts"];
+        };
+        /**
+         * CourseRun
+         * @description A run of a course in one line.
+         */
+        CourseRun: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            status: components["schemas"]["RunStatus"];
+            /** Taken */
+            taken: number;
+            /** Capacity */
+            capacity: number;
         };
         /**
          * CoverAim
@@ -7176,6 +7799,14 @@ export interface components {
             /** Count */
             count: number;
         };
+        /**
+         * FactorCodeCommand
+         * @description A code of the second factor, or one of those that work once.
+         */
+        FactorCodeCommand: {
+            /** The code */
+            code: string;
+        };
         /** FailedWork */
         FailedWork: {
             /** Kind */
@@ -7825,6 +8456,18 @@ export interface components {
             /** Told */
             told: boolean;
         };
+        /**
+         * InviteCommand
+         * @description Somebody new on the staff; they are written to with a link to set a password.
+         */
+        InviteCommand: {
+            /** The name */
+            name: string;
+            /** The email */
+            email: string;
+            /** The role */
+            role_id: number;
+        };
         /** InvoiceDone */
         InvoiceDone: {
             /** Id */
@@ -8368,6 +9011,8 @@ export interface components {
          * @description One change; `undo` is the key by which it is taken back, None where there is no undo, or none any more.
          */
         LogLine: {
+            /** Key */
+            key: string;
             /**
              * At
              * Format: date-time
@@ -8382,6 +9027,12 @@ export interface components {
             /** Undone */
             undone: boolean;
         };
+        /**
+         * LogOf
+         * @description What a log is of.
+         * @enum {string}
+         */
+        LogOf: "run" | "person" | "account" | "course" | "center";
         /**
          * LogPage
          * @description A page of changes, newest first; `next` is the cursor of the page after it.
@@ -8470,7 +9121,10 @@ export interface components {
             /** Fewest */
             fewest: number;
         };
-        /** Me */
+        /**
+         * Me
+         * @description Who is signed in. `set_up`: their role needs a second factor, and nothing else is open to them until it is set up.
+         */
         Me: {
             /** Id */
             id: number;
@@ -8480,12 +9134,18 @@ export interface components {
             email: string;
             /** Role */
             role: string;
+            /** Rights */
+            rights: components["schemas"]["Right"][];
+            /** Set Up */
+            set_up: boolean;
             /** Center */
             center: string;
             /** Time Zone */
             time_zone: string;
             /** Currency */
             currency: string;
+            /** First Weekday */
+            first_weekday: number;
             /**
              * Today
              * Format: date
@@ -8690,6 +9350,42 @@ export interface components {
          * @enum {string}
          */
         Method: "cash" | "check" | "transfer" | "purchase order";
+        /**
+         * MoneyOut
+         * @description What leaves the books in a payer's favor.
+         * @enum {string}
+         */
+        MoneyOut: "refund" | "write off";
+        /**
+         * MoneyWaitsOut
+         * @description A refund or write-off that waits for a second person; `own`: whoever looks asked for it; `mine`: they may confirm it.
+         */
+        MoneyWaitsOut: {
+            /** Id */
+            id: number;
+            kind: components["schemas"]["MoneyOut"];
+            /** Account Id */
+            account_id: number;
+            /** Name */
+            name: string;
+            /** Amount */
+            amount: string;
+            /** Currency */
+            currency: string;
+            /** Why */
+            why: string;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked
+             * Format: date-time
+             */
+            asked: string;
+            /** Own */
+            own: boolean;
+            /** Mine */
+            mine: boolean;
+        };
         /** MonthList */
         MonthList: {
             /** Month */
@@ -8951,6 +9647,18 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** NumberExample */
+        NumberExample: {
+            format: components["schemas"]["NumberFormat"];
+            /** Example */
+            example: string;
+        };
+        /**
+         * NumberFormat
+         * @description How papers group digits and set off decimals: by the custom of a language (CLDR).
+         * @enum {string}
+         */
+        NumberFormat: "en_US" | "de_DE" | "fr_FR";
         /**
          * OfferCommand
          * @description Out of turn, the reason.
@@ -9215,6 +9923,30 @@ export interface components {
             /** Deferred */
             deferred: components["schemas"]["MonthSum"][];
         };
+        /**
+         * OwnAccount
+         * @description `demanded`: one's role needs a second factor. `codes_left` are recovery codes not used yet.
+         */
+        OwnAccount: {
+            /** Name */
+            name: string;
+            /** Email */
+            email: string;
+            /** Role */
+            role: string;
+            /** Rights */
+            rights: components["schemas"]["RightOut"][];
+            /** Second Factor */
+            second_factor: boolean;
+            /** Demanded */
+            demanded: boolean;
+            /** Codes Left */
+            codes_left: number;
+            /** Sessions */
+            sessions: components["schemas"]["SessionOut"][];
+            /** Sign Ins */
+            sign_ins: components["schemas"]["SignInOut"][];
+        };
         /** OwnBiographyCommand */
         OwnBiographyCommand: {
             /** The biography */
@@ -9349,6 +10081,16 @@ export interface components {
             sent: string;
             /** Link Until */
             link_until: string | null;
+        };
+        /**
+         * OwnPasswordCommand
+         * @description The password one has, and the one to be.
+         */
+        OwnPasswordCommand: {
+            /** The password you have */
+            now: string;
+            /** The new password */
+            password: string;
         };
         /** OwnRights */
         OwnRights: {
@@ -9545,6 +10287,11 @@ export interface components {
          * @enum {string}
          */
         PaperKind: "csv" | "xlsx" | "sign-in" | "badges" | "contacts";
+        /**
+         * PaperSize
+         * @enum {string}
+         */
+        PaperSize: "Letter" | "A4";
         /**
          * Part
          * @description What somebody does in a meeting they teach.
@@ -9879,6 +10626,11 @@ export interface components {
             open: components["schemas"]["OpenInstallment"][];
             /** Change */
             change: string;
+            /**
+             * Waits
+             * @default false
+             */
+            waits: boolean;
             /** Payment Id */
             payment_id: number;
         };
@@ -10756,6 +11508,11 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** RecoveryCodes */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
+        };
         /** RefundCommand */
         RefundCommand: {
             /**
@@ -10800,6 +11557,14 @@ export interface components {
          * @description `user_id`: in whose list, one's own unless said otherwise.
          */
         RemindCommand: {
+            /** Run Id */
+            run_id?: number | null;
+            /** Person Id */
+            person_id?: number | null;
+            /** Course Id */
+            course_id?: number | null;
+            /** Account Id */
+            account_id?: number | null;
             /**
              * The day
              * Format: date
@@ -10807,10 +11572,6 @@ export interface components {
             day: string;
             /** What to think of */
             text: string;
-            /** Run Id */
-            run_id?: number | null;
-            /** Person Id */
-            person_id?: number | null;
             /** User Id */
             user_id?: number | null;
         };
@@ -10831,6 +11592,10 @@ export interface components {
             run_id: number | null;
             /** Person Id */
             person_id: number | null;
+            /** Course Id */
+            course_id: number | null;
+            /** Account Id */
+            account_id: number | null;
             /** About */
             about: string;
             /** By */
@@ -10969,15 +11734,45 @@ export interface components {
             capacity: number;
         };
         /**
+         * Right
+         * @description One thing that a role allows; the words say what it covers.
+         * @enum {string}
+         */
+        Right: "read" | "enroll" | "keep people" | "take money" | "pay back" | "confirm money" | "plan runs" | "publish" | "keep courses" | "keep fees" | "keep places" | "keep teaching" | "add instructors" | "keep pay" | "keep sentences" | "keep settings" | "keep staff";
+        /** RightOut */
+        RightOut: {
+            right: components["schemas"]["Right"];
+            /** Words */
+            words: string;
+        };
+        /**
          * Role
          * @description What somebody is on a roster.
          * @enum {string}
          */
         Role: "learner" | "assistant" | "instructor" | "observer";
-        /** RoleCommand */
-        RoleCommand: {
-            /** The role */
-            role: components["schemas"]["Role"];
+        /** RoleDone */
+        RoleDone: {
+            /** Change */
+            change: string;
+            role: components["schemas"]["StaffRoleOut"];
+        };
+        /** RoleFacts */
+        RoleFacts: {
+            /** The name */
+            name?: string | null;
+            /** Rights */
+            rights?: components["schemas"]["Right"][] | null;
+            /** Second Factor */
+            second_factor?: boolean | null;
+        };
+        /**
+         * RolePatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        RolePatch: {
+            set: components["schemas"]["RoleFacts"];
+            seen?: components["schemas"]["RoleFacts"];
         };
         /**
          * Roster
@@ -11887,6 +12682,16 @@ export interface components {
             next_change: components["schemas"]["NextChangeView"] | null;
         };
         /**
+         * SecretOut
+         * @description What an application for codes takes in: by the picture, or typed.
+         */
+        SecretOut: {
+            /** Secret */
+            secret: string;
+            /** Picture */
+            picture: string;
+        };
+        /**
          * SendCommand
          * @description `email`: another address than the payer's; of an organization it is kept.
          */
@@ -12060,6 +12865,30 @@ export interface components {
             leaves: boolean;
         };
         /**
+         * SessionOut
+         * @description `handle` names it for ending it; `this`: the one that asks.
+         */
+        SessionOut: {
+            /** Handle */
+            handle: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Address */
+            address: string;
+            /** Browser */
+            browser: string;
+            /** This */
+            this: boolean;
+        };
+        /**
          * SetAsideCommand
          * @description With `id` one that is there is changed; zero seats ends it.
          */
@@ -12127,6 +12956,32 @@ export interface components {
             /** Password */
             password: string;
         };
+        /** SignInOut */
+        SignInOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Name */
+            name: string;
+            outcome: components["schemas"]["SignInOutcome"];
+            /** Address */
+            address: string;
+            /** Browser */
+            browser: string;
+        };
+        /**
+         * SignInOutcome
+         * @description What came of an attempt of the staff to sign in.
+         * @enum {string}
+         */
+        SignInOutcome: "signed in" | "wrong password" | "wrong code" | "new password";
+        /** SignIns */
+        SignIns: {
+            /** Sign Ins */
+            sign_ins: components["schemas"]["SignInOut"][];
+        };
         /**
          * SignUp
          * @description Whether one can sign up for a run; derived at a moment.
@@ -12148,6 +13003,26 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** StaffDone */
+        StaffDone: {
+            /** Change */
+            change: string;
+            user: components["schemas"]["StaffOut"];
+        };
+        /**
+         * StaffFacts
+         * @description What is left out stays as it is. `active` of false ends the account: they are signed out and cannot come in.
+         */
+        StaffFacts: {
+            /** The name */
+            name?: string | null;
+            /** The email */
+            email?: string | null;
+            /** The role */
+            role_id?: number | null;
+            /** Active */
+            active?: boolean | null;
+        };
         /** StaffNumber */
         StaffNumber: {
             /** Organization */
@@ -12157,6 +13032,80 @@ export interface components {
             /** Department */
             department: string;
         };
+        /**
+         * StaffOut
+         * @description `second_factor`: a code is asked for when they sign in; `last`: when they last did.
+         */
+        StaffOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string;
+            /** Role Id */
+            role_id: number;
+            /** Role */
+            role: string;
+            status: components["schemas"]["StaffStatus"];
+            /** Second Factor */
+            second_factor: boolean;
+            /** Last */
+            last: string | null;
+            /** Link Until */
+            link_until: string | null;
+        };
+        /** StaffPage */
+        StaffPage: {
+            /** Users */
+            users: components["schemas"]["StaffOut"][];
+            /** Roles */
+            roles: components["schemas"]["StaffRoleOut"][];
+            /** Rights */
+            rights: components["schemas"]["RightOut"][];
+        };
+        /**
+         * StaffPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        StaffPatch: {
+            set: components["schemas"]["StaffFacts"];
+            seen?: components["schemas"]["StaffFacts"];
+        };
+        /**
+         * StaffRoleOut
+         * @description `people`: how many of the staff hold it.
+         */
+        StaffRoleOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Rights */
+            rights: components["schemas"]["Right"][];
+            /** Second Factor */
+            second_factor: boolean;
+            /** People */
+            people: number;
+        };
+        /**
+         * StaffSignInCommand
+         * @description `code`: of the second factor, where there is one.
+         */
+        StaffSignInCommand: {
+            /** Email */
+            email: string;
+            /** Password */
+            password: string;
+            /** Code */
+            code?: string | null;
+        };
+        /**
+         * StaffStatus
+         * @description How far somebody of the staff is: written to, at work, or no longer.
+         * @enum {string}
+         */
+        StaffStatus: "invited" | "active" | "ended";
         /**
          * StandingList
          * @description A list that was stopped in the middle, or stands by itself.
@@ -12542,6 +13491,8 @@ export interface components {
             drafts: components["schemas"]["DraftNotReady"][];
             /** Lists */
             lists: components["schemas"]["StandingList"][];
+            /** Money */
+            money: components["schemas"]["MoneyWaitsOut"][];
             /** Reminders */
             reminders: components["schemas"]["ReminderOut"][];
             /** Meetings */
@@ -13016,6 +13967,18 @@ export interface components {
             marks: components["schemas"]["MarksOut"];
         };
         /**
+         * RoleCommand
+         * @description A role of the center: its name, what it allows, and whether it needs a code to sign in.
+         */
+        archgate__actions__center__commands__RoleCommand: {
+            /** The name */
+            name: string;
+            /** Rights */
+            rights: components["schemas"]["Right"][];
+            /** Second Factor */
+            second_factor?: boolean;
+        };
+        /**
          * QuestionsCommand
          * @description The own questions of a list, and for a run the head start before sign-up opens to others.
          */
@@ -13024,6 +13987,11 @@ export interface components {
             questions?: string[] | null;
             /** The head start in hours */
             head_start_hours?: number | null;
+        };
+        /** RoleCommand */
+        archgate__actions__enrolling__commands__RoleCommand: {
+            /** The role */
+            role: components["schemas"]["Role"];
         };
         /** QuestionsCommand */
         archgate__actions__teaching__commands__QuestionsCommand: {
@@ -13118,7 +14086,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SignInCommand"];
+                "application/json": components["schemas"]["StaffSignInCommand"];
             };
         };
         responses: {
@@ -13251,6 +14219,226 @@ export interface operations {
             };
         };
     };
+    ask_for_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnEmailCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    password_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnLink"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasswordCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     list_users: {
         parameters: {
             query?: never;
@@ -13321,6 +14509,1246 @@ export interface operations {
             };
         };
     };
+    staff_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffPage"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    invite_staff: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    sign_ins: {
+        parameters: {
+            query?: {
+                user_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignIns"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_staff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StaffPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    send_staff_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_staff_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_staff_role: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["archgate__actions__center__commands__RoleCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_staff_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_staff_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                role_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RolePatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_account_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnAccount"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPasswordCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    begin_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecretOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCodeCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCodeCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    new_recovery_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCodeCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_other_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_own_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handle: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     list_courses: {
         parameters: {
             query?: never;
@@ -13337,6 +15765,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    course: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoursePage"];
                 };
             };
             /** @description Please sign in */
@@ -20509,7 +23009,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RoleCommand"];
+                "application/json": components["schemas"]["archgate__actions__enrolling__commands__RoleCommand"];
             };
         };
         responses: {
@@ -22833,6 +25333,362 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CallList"];
                 };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    center_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CenterOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_center: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CenterPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CenterChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_set_logo"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CenterChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    drop_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CenterChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Please sign in */
             401: {
@@ -29312,6 +32168,82 @@ export interface operations {
             };
         };
     };
+    decide_money: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                waiting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     till: {
         parameters: {
             query?: {
@@ -32553,6 +35485,8 @@ export interface operations {
             query?: {
                 run_id?: number | null;
                 person_id?: number | null;
+                course_id?: number | null;
+                account_id?: number | null;
             };
             header?: never;
             path?: never;
@@ -33125,14 +36059,89 @@ export interface operations {
             };
         };
     };
-    run_log: {
+    change_shown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                change: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeFields"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    log_of: {
         parameters: {
             query?: {
                 before?: number | null;
+                q?: string;
+                user_id?: number | null;
             };
             header?: never;
             path: {
-                run_id: number;
+                about: components["schemas"]["LogOf"];
+                number: number;
             };
             cookie?: never;
         };
@@ -33199,14 +36208,16 @@ export interface operations {
             };
         };
     };
-    person_log: {
+    log_file: {
         parameters: {
             query?: {
-                before?: number | null;
+                q?: string;
+                user_id?: number | null;
             };
             header?: never;
             path: {
-                person_id: number;
+                about: components["schemas"]["LogOf"];
+                number: number;
             };
             cookie?: never;
         };
@@ -33217,83 +36228,7 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["LogPage"];
-                };
-            };
-            /** @description Please sign in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description This is not yours to do */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Something changed meanwhile */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Some of this needs mending */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-        };
-    };
-    account_log: {
-        parameters: {
-            query?: {
-                before?: number | null;
-            };
-            header?: never;
-            path: {
-                account_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LogPage"];
-                };
+                content?: never;
             };
             /** @description Please sign in */
             401: {

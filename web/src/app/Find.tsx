@@ -70,8 +70,8 @@ function hitsOf(found: Schemas["Found"], q: string): Hit[] {
       key: `c${c.id}`,
       kind: "Courses",
       title: c.title,
-      more: `${c.code}, all its runs`,
-      to: `/planner?view=all&q=${encodeURIComponent(c.title)}`,
+      more: `${c.code}, with all its runs`,
+      to: `/courses/${c.id}`,
     })),
     ...found.others.map((o) => ({
       key: `${o.kind}${o.id}`,

@@ -1,4 +1,3 @@
-import Button from "@mui/material/Button";
 import { styled, useColorScheme } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
@@ -102,6 +101,10 @@ const GroupsPage = lazy(() => import("../subjects/roster/GroupsPage"));
 const SentencesPage = lazy(() => import("../subjects/bulk/SentencesPage"));
 const ListsPage = lazy(() => import("../subjects/bulk/ListsPage"));
 const NewList = lazy(() => import("../subjects/bulk/NewList"));
+const SettingsPage = lazy(() => import("../subjects/center/SettingsPage"));
+const CoursePage = lazy(() => import("../subjects/courses/CoursePage"));
+const StaffPage = lazy(() => import("../subjects/center/StaffPage"));
+const MyAccount = lazy(() => import("../subjects/center/MyAccount"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
 /** The frame around everything: one header line, and below it the page. */
@@ -110,6 +113,14 @@ export function Frame() {
   if (error) return <Trouble error={error} retry={refresh} />;
   if (me === undefined) return <Loading />;
   if (me === null) return <SignIn onDone={refresh} />;
+  if (me.set_up)
+    return (
+      <MeContext value={me}>
+        <Suspense fallback={<Loading />}>
+          <MyAccount />
+        </Suspense>
+      </MeContext>
+    );
   return (
     <MeContext value={me}>
       <NewNames />
@@ -196,6 +207,10 @@ function Shell({ me }: { me: Me }) {
           <Route path="/money/defaults" element={<DefaultsPage />} />
           <Route path="/interest" element={<InterestPage />} />
           <Route path="/demand" element={<DemandPage />} />
+          <Route path="/courses/:id" element={<Of page={CoursePage} />} />
+          <Route path="/settings" element={<SettingsPage />} />
+          <Route path="/staff" element={<StaffPage />} />
+          <Route path="/me" element={<MyAccount />} />
           <Route path="/people" element={<PeoplePage />} />
           <Route path="/people/:id" element={<Of page={PersonPage} />} />
           <Route path="*" element={<Nowhere />} />
@@ -206,10 +221,11 @@ function Shell({ me }: { me: Me }) {
 }
 
 /** Pages that belong to the planner. */
-const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|interest|demand)/;
+const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|courses|interest|demand)/;
 
 function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
   const { pathname } = useLocation();
+  const go = useNavigate();
   const parked = useParkedCount();
   const lists = useListsAtWork();
   const drafts = useDrafts().filter((d) => d.at.split("?")[0] !== pathname);
@@ -243,13 +259,21 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
       </nav>
       <Row as="span" mid className="who" sx={{ gap: 16 }}>
         <NotSent drafts={drafts} />
-        {me.name}
-        <Button variant="text" color="secondary" onClick={() => onAct("night")}>
-          {night ? "day" : "night"}
-        </Button>
-        <Button variant="text" color="secondary" onClick={() => onAct("out")}>
-          sign out
-        </Button>
+        <WordMenu
+          acts={[
+            ...(me.rights.includes("keep settings")
+              ? [{ text: "Settings", do: () => void go("/settings") }]
+              : []),
+            { text: "My account", do: () => void go("/me") },
+            ...(me.rights.includes("keep staff")
+              ? [{ text: "Staff and roles", do: () => void go("/staff") }]
+              : []),
+            { text: night ? "Day colors" : "Night colors", do: () => onAct("night") },
+            { text: "Sign out", do: () => onAct("out") },
+          ]}
+        >
+          {me.name}
+        </WordMenu>
       </Row>
     </HeadLine>
   );

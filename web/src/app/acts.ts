@@ -63,9 +63,20 @@ const ACTS: { title: string; to: string; words: string }[] = [
     words: "import ics holidays closures region",
   },
   {
-    title: "What was done, and undo: on the page of the run, person or payer",
-    to: "/planner",
-    words: "undo log history take back",
+    title: "What was done, and undo: the log of the center",
+    to: "/settings#log",
+    words: "undo log history take back audit",
+  },
+  {
+    title: "Settings of the center",
+    to: "/settings",
+    words: "name address logo currency time zone week holidays papers second person log of everything",
+  },
+  { title: "Staff and roles", to: "/staff", words: "users invite rights permissions who may end account" },
+  {
+    title: "My account: password, codes, sessions",
+    to: "/me",
+    words: "change password second factor sign in phone",
   },
   { title: "Day and night colors", to: "act:night", words: "dark theme night light" },
   { title: "Keys of this screen", to: "act:keys", words: "help keyboard shortcuts" },

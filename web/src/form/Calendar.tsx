@@ -3,8 +3,13 @@ import { AdapterDayjs } from "@mui/x-date-pickers/AdapterDayjs";
 import { DateCalendar } from "@mui/x-date-pickers/DateCalendar";
 import { LocalizationProvider } from "@mui/x-date-pickers/LocalizationProvider";
 import dayjs from "dayjs";
+import updateLocale from "dayjs/plugin/updateLocale";
+import { useContext } from "react";
 
+import { MeContext } from "../app/session";
 import { ink, serif } from "../theme/palette";
+
+dayjs.extend(updateLocale);
 
 /** A month to pick a day from, below the field it fills. */
 export default function Calendar({
@@ -18,6 +23,9 @@ export default function Calendar({
   onPick: (day: string) => void;
   onClose: () => void;
 }) {
+  // The library counts from Sunday, the center from Monday.
+  const first = useContext(MeContext)?.first_weekday ?? 0;
+  dayjs.updateLocale("en", { weekStart: (first + 1) % 7 });
   return (
     <Popover
       open

@@ -1,7 +1,9 @@
 import { styled } from "@mui/material/styles";
+import { type KeyboardEvent, useContext, useRef, useState } from "react";
 
 import { ink, serif } from "../theme/palette";
-import { addDays, mondayOf } from "./dates";
+import { MeContext } from "../app/session";
+import { addDays, weekOf } from "./dates";
 import { day } from "./text";
 import { Heard } from "./words";
 
@@ -30,8 +32,12 @@ const Months = styled("div")({
 });
 
 const LETTERS = ["M", "T", "W", "T", "F", "S", "S"];
+const STEPS: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: -7, ArrowDown: 7 };
 
-/** Months with the dates of a run marked; a free day can be picked for a one-off meeting. */
+/**
+ * Months with the dates of a run marked; a free day can be picked for a one-off meeting. However many days there are, they are
+ * one stop of the Tab key: arrows go from day to day, past those that are taken, Home and End to the first and last.
+ */
 export function MonthGrid({
   marks,
   lost,
@@ -44,8 +50,23 @@ export function MonthGrid({
   clashing: Set<string>;
   onPick?: (date: string) => void;
 }) {
+  const begins = useContext(MeContext)?.first_weekday ?? 0;
+  const grid = useRef<HTMLDivElement>(null);
+  const [at, setAt] = useState<string | null>(null);
   const dates = [...marks.keys(), ...lost].sort();
   if (dates.length === 0) return null;
+  const free = (d: string) => grid.current?.querySelector<HTMLButtonElement>(`[data-day="${d}"]`);
+  const step = (e: KeyboardEvent, from: string) => {
+    const all = [...(grid.current?.querySelectorAll<HTMLButtonElement>("[data-day]") ?? [])];
+    const by = STEPS[e.key];
+    let next = e.key === "Home" ? all[0] : e.key === "End" ? all[all.length - 1] : undefined;
+    if (by)
+      for (let d = addDays(from, by), n = 0; !next && n < 60; d = addDays(d, by), n++)
+        next = free(d) ?? undefined;
+    if (!by && !next) return;
+    e.preventDefault();
+    next?.focus();
+  };
   const months: string[] = [];
   const last = dates[dates.length - 1]!.slice(0, 7);
   for (let m = dates[0]!.slice(0, 7); m <= last && months.length < 18;) {
@@ -53,11 +74,13 @@ export function MonthGrid({
     const [year, month] = m.split("-").map(Number) as [number, number];
     m = new Date(Date.UTC(year, month, 1)).toISOString().slice(0, 7);
   }
+  // A day that was taken meanwhile is no stop; the first free one is.
+  let stop = at !== null && !marks.has(at) && months.includes(at.slice(0, 7)) ? at : null;
   return (
-    <Months>
+    <Months ref={grid}>
       {months.map((m) => {
-        const first = mondayOf(`${m}-01`);
-        const weeks = Array.from({ length: 6 }, (_, w) => addDays(first, w * 7)).filter(
+        const begin = weekOf(`${m}-01`, begins);
+        const weeks = Array.from({ length: 6 }, (_, w) => addDays(begin, w * 7)).filter(
           (d) => d.slice(0, 7) <= m,
         );
         return (
@@ -71,9 +94,9 @@ export function MonthGrid({
             </caption>
             <thead>
               <tr>
-                {LETTERS.map((l, i) => (
+                {LETTERS.map((_, i) => (
                   <th key={i} scope="col">
-                    {l}
+                    {LETTERS[(i + begins) % 7]}
                   </th>
                 ))}
               </tr>
@@ -90,6 +113,7 @@ export function MonthGrid({
                         ? "closed"
                         : "";
                     const text = Number(d.slice(8));
+                    if (onPick && !n) stop ??= d;
                     return (
                       <td
                         key={d}
@@ -100,6 +124,10 @@ export function MonthGrid({
                         {onPick && !n ? (
                           <button
                             type="button"
+                            data-day={d}
+                            tabIndex={stop === d ? 0 : -1}
+                            onFocus={() => setAt(d)}
+                            onKeyDown={(e) => step(e, d)}
                             aria-label={`A one-off meeting on ${day(d)}${what && `, ${what}`}`}
                             onClick={() => onPick(d)}
                           >

@@ -20,6 +20,11 @@ export function mondayOf(iso: string): string {
   return addDays(iso, -((new Date(time(iso)).getUTCDay() + 6) % 7));
 }
 
+/** The first day of a day's week, where weeks begin on a weekday: 0 for Monday through 6. */
+export function weekOf(iso: string, begins: number): string {
+  return addDays(iso, -((new Date(time(iso)).getUTCDay() + 13 - begins) % 7));
+}
+
 function dayOf(year: number, month: number, date: number): string | null {
   if (year < 100) year += 2000;
   const at = new Date(Date.UTC(year, month - 1, date));

@@ -16,6 +16,12 @@ class SignInCommand(Command):
     password: Secret
 
 
+class StaffSignInCommand(SignInCommand):
+    """`code`: of the second factor, where there is one."""
+
+    code: Annotated[str, Field(max_length=100)] | None = None
+
+
 class NewPasswordCommand(Command):
     password: Secret
 

@@ -6,17 +6,23 @@ from datetime import date
 
 from archgate.actions.enrolling.views import NextDue
 from archgate.actions.kernel.commands import Moment, View
+from archgate.core.rights import Right
 from archgate.core.states import PageStatus, Told
 
 
 class Me(View):
+    """Who is signed in. `set_up`: their role needs a second factor, and nothing else is open to them until it is set up."""
+
     id: int
     name: str
     email: str
     role: str
+    rights: list[Right]
+    set_up: bool
     center: str
     time_zone: str
     currency: str
+    first_weekday: int
     today: date
     now: Moment
     told: list[Told]

@@ -10,13 +10,24 @@ from pydantic import BaseModel, ConfigDict, Field
 from archgate.actions.kernel.commands import Command, Day, Flag, Id, Why
 
 
-class RemindCommand(Command):
+class About(Command):
+    """What a reminder is about: at most one of these."""
+
+    run_id: Id | None = None
+    person_id: Id | None = None
+    course_id: Id | None = None
+    account_id: Id | None = None
+
+    @property
+    def named(self) -> dict[str, int]:
+        return {n: v for n in About.model_fields if (v := getattr(self, n)) is not None}
+
+
+class RemindCommand(About):
     """`user_id`: in whose list, one's own unless said otherwise."""
 
     day: Day = Field(title="The day")
     text: Why = Field(title="What to think of")
-    run_id: Id | None = None
-    person_id: Id | None = None
     user_id: Id | None = None
 
 

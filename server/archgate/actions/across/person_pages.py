@@ -15,6 +15,7 @@ from archgate.actions.messages.views import MessageOut
 from archgate.actions.money import accounts
 from archgate.actions.money.views import Owed
 from archgate.actions.people import people, words
+from archgate.core.states import LogOf
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.people import Organization, Person, PersonNumber
@@ -56,7 +57,7 @@ def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
         enrollments=of_person.enrollments_of(uow, person),
         waiting=of_person.waiting_of(uow, person),
         notes=people.notes_of(uow, person),
-        log=logs.person_log(uow, person.id).items,
+        log=logs.log_of(uow, LogOf.PERSON, person.id).items,
         own_page=own_pages.state_of(uow, person_id),
         instructor_id=uow.session.scalar(select(Instructor.id).where(Instructor.person_id == person.id)),
     )

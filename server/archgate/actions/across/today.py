@@ -7,7 +7,7 @@ from datetime import date, timedelta
 from sqlalchemy import func, or_, select
 
 from archgate.actions.across import planner
-from archgate.actions.across.commands import RemindCommand, SettleReminderCommand
+from archgate.actions.across.commands import About, RemindCommand, SettleReminderCommand
 from archgate.actions.across.views import (
     DraftNotReady,
     EndingHold,
@@ -24,6 +24,7 @@ from archgate.actions.kernel import queue
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.money import accounts, paying_out
 from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import Figures
@@ -33,8 +34,9 @@ from archgate.core.schedule import day_text
 from archgate.core.states import BatchStatus, Decision, HoldStatus, JobStatus, LineStatus, RunStatus
 from archgate.tables.access import User
 from archgate.tables.bulk import Batch, BatchRow
-from archgate.tables.courses import Run
+from archgate.tables.courses import Course, Run
 from archgate.tables.jobs import Job
+from archgate.tables.money import Account
 from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import HeldPlace
@@ -58,6 +60,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         failed=failed(uow),
         drafts=drafts(uow),
         lists=lists(uow),
+        money=[m for m in paying_out.waiting(uow) if m.mine or m.own],
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
     )
@@ -189,12 +192,15 @@ def drafts(uow: UnitOfWork) -> list[DraftNotReady]:
     return waiting
 
 
+REMINDED: dict[str, type[Run | Person | Course | Account]] = {
+    "run_id": Run, "person_id": Person, "course_id": Course, "account_id": Account,
+}  # fmt: skip
+
+
 # --- reminders --------------------------------------------------------------------------------------------
 
 
 def reminder_view(uow: UnitOfWork, row: Reminder) -> ReminderOut:
-    run = uow.session.get(Run, row.run_id) if row.run_id else None
-    person = uow.session.get(Person, row.person_id) if row.person_id else None
     return ReminderOut(
         id=row.id,
         day=row.day,
@@ -202,41 +208,54 @@ def reminder_view(uow: UnitOfWork, row: Reminder) -> ReminderOut:
         done=row.done_at is not None,
         run_id=row.run_id,
         person_id=row.person_id,
-        about=run.code if run else person.name if person else "",
+        course_id=row.course_id,
+        account_id=row.account_id,
+        about=about_text(uow, row),
         by=uow.session.get_one(User, row.made_by).name,
         to=uow.session.get_one(User, row.user_id).name,
     )
 
 
-def reminders(uow: UnitOfWork, run_id: int | None = None, person_id: int | None = None) -> list[ReminderOut]:
-    """One's own reminders of today and before; or all that are open about a run or a person."""
+def about_text(uow: UnitOfWork, row: Reminder) -> str:
+    """What a reminder is about, by its name."""
+    if row.run_id:
+        return uow.session.get_one(Run, row.run_id).code
+    if row.person_id:
+        return uow.session.get_one(Person, row.person_id).name
+    if row.course_id:
+        return uow.session.get_one(Course, row.course_id).title
+    return accounts.payer_name(uow, accounts.get_account(uow, row.account_id)) if row.account_id else ""
+
+
+def reminders(uow: UnitOfWork, about: About | None = None) -> list[ReminderOut]:
+    """One's own reminders of today and before; or all that are open about something."""
     query = select(Reminder).where(Reminder.done_at.is_(None)).order_by(Reminder.day, Reminder.id)
-    if run_id is not None:
-        query = query.where(Reminder.run_id == run_id)
-    elif person_id is not None:
-        query = query.where(Reminder.person_id == person_id)
-    else:
+    named = about.named if about else {}
+    for name, number in named.items():
+        query = query.where(getattr(Reminder, name) == number)
+    if not named:
         query = query.where(Reminder.user_id == uow.user_id, Reminder.day <= uow.today)
     return [reminder_view(uow, r) for r in uow.session.scalars(query.limit(200))]
 
 
 def remind(uow: UnitOfWork, command: RemindCommand) -> ReminderOut:
     """Put a reminder in somebody's list, one's own unless said otherwise."""
-    there = {
-        "run_id": command.run_id is None or uow.session.get(Run, command.run_id) is not None,
-        "person_id": command.person_id is None or uow.session.get(Person, command.person_id) is not None,
-        "user_id": command.user_id is None or uow.session.get(User, command.user_id) is not None,
-    }
+    named = command.named
     gone = [
-        Fault(f"/{key}", "There is no such run, person or user.") for key, row in there.items() if not row
+        Fault(f"/{name}", f"There is no such {name.removesuffix('_id')}.")
+        for name, number in named.items()
+        if uow.session.get(REMINDED[name], number) is None
     ]
+    if command.user_id is not None and uow.session.get(User, command.user_id) is None:
+        gone.append(Fault("/user_id", "There is no such user."))
+    if len(named) > 1:
+        gone += [Fault(f"/{name}", "A reminder is about one thing.") for name in list(named)[1:]]
     if gone:
         raise Refused(gone)
     row = Reminder(
         user_id=command.user_id or uow.user_id,
         made_by=uow.user_id,
-        run_id=command.run_id,
-        person_id=command.person_id,
+        **named,
         day=command.day,
         text=command.text,
         made_at=uow.now,

@@ -32,6 +32,7 @@ from archgate.actions.messages import messages
 from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.clock import system_now
+from archgate.core.rights import Right, refusal
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 
@@ -46,6 +47,9 @@ def undo(uow: UnitOfWork, key: str) -> Undone:
     if uow.session.scalar(select(Change.id).where(Change.undoes_id == change.id)):
         raise conflict("undone", "This was undone already.")
     act = act_named(change.action)
+    right = right_of(act)
+    if uow.user is not None and not uow.user.may(right):
+        raise Problem(403, "forbidden", refusal(uow.user.role.name, right))
     match act.undo:
         case Undo.RUN:
             undo_fields(uow, change)
@@ -75,6 +79,32 @@ def undo(uow: UnitOfWork, key: str) -> Undone:
         subject=change.subject,
         subject_id=change.subject_id,
     )
+
+
+# Whoever may do something may take it back. What is not named here is the right of its subject.
+ACT_RIGHTS = {
+    Act.MARK_ATTENDANCE: Right.ENROLL, Act.GROUP_PEOPLE: Right.ENROLL, Act.WITHDRAW_MANY: Right.ENROLL,
+    Act.TRANSFER_MANY: Right.ENROLL, Act.CHANGE_A_NOTICE: Right.PLAN_RUNS, Act.CHANGE_TERMS: Right.KEEP_FEES,
+    Act.KEEP_DEFAULTS: Right.KEEP_COURSES, Act.PUBLISH: Right.PUBLISH, Act.DECIDE: Right.PUBLISH,
+    Act.CANCEL_A_RUN: Right.PUBLISH, Act.ARCHIVE: Right.PUBLISH, Act.BRING_BACK: Right.PUBLISH,
+    Act.PUT_ON_SALE: Right.PUBLISH, Act.TAKE_OFF_SALE: Right.PUBLISH, Act.ASSIGN: Right.KEEP_TEACHING,
+    Act.TAKE_COVER: Right.KEEP_TEACHING, Act.CHANGE_PAY: Right.KEEP_PAY, Act.SIGN_AN_AGREEMENT: Right.KEEP_PAY,
+    Act.MARK_AS_PAID: Right.KEEP_PAY, Act.CLOSE_DAYS: Right.KEEP_PLACES, Act.CHANGE_DEFAULTS: Right.KEEP_FEES, Act.OPEN_A_DAY: Right.KEEP_PLACES,
+    Act.SHOW_INTEREST: Right.ENROLL, Act.CLEAR_INTEREST: Right.ENROLL, Act.CARRY_INTEREST_OVER: Right.ENROLL,
+}  # fmt: skip
+SUBJECT_RIGHTS = {
+    Subject.RUN: Right.PLAN_RUNS, Subject.SEASON: Right.PLAN_RUNS, Subject.CENTER: Right.KEEP_SETTINGS,
+    Subject.PLACE: Right.KEEP_PLACES, Subject.INSTRUCTOR: Right.KEEP_TEACHING, Subject.APPLICATION: Right.KEEP_TEACHING,
+    Subject.COURSE: Right.KEEP_COURSES, Subject.CODE: Right.KEEP_FEES, Subject.PLAN: Right.KEEP_FEES,
+    Subject.STOCK: Right.KEEP_FEES, Subject.PERSON: Right.KEEP_PEOPLE, Subject.ORGANIZATION: Right.KEEP_PEOPLE,
+    Subject.ACCOUNT: Right.TAKE_MONEY, Subject.PAYMENT: Right.TAKE_MONEY, Subject.INVOICE: Right.TAKE_MONEY,
+    Subject.SENTENCE: Right.KEEP_SENTENCES, Subject.REMINDER: Right.READ, Subject.WEBHOOK: Right.KEEP_SETTINGS,
+}  # fmt: skip
+
+
+def right_of(act: Act) -> Right:
+    """The right that taking an act back needs."""
+    return ACT_RIGHTS.get(act) or SUBJECT_RIGHTS.get(act.subject, Right.ENROLL)
 
 
 def undo_fields(uow: UnitOfWork, change: Change) -> None:

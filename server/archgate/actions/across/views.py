@@ -13,7 +13,7 @@ from archgate.actions.enrolling.line_views import PersonWaits
 from archgate.actions.enrolling.views import PersonRun
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut
-from archgate.actions.money.views import Owed
+from archgate.actions.money.views import MoneyWaitsOut, Owed
 from archgate.actions.people.views import NoteOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
 from archgate.core.states import FoundKind, RunStatus, SignUp, Teaching
@@ -98,11 +98,26 @@ class StaffNumber(View):
 class LogLine(View):
     """One change; `undo` is the key by which it is taken back, None where there is no undo, or none any more."""
 
+    key: str
     at: Moment
     by: str | None
     summary: str
     undo: str | None
     undone: bool
+
+
+class ChangedField(View):
+    """A field of something that changed; without a `field` the thing itself was added (no `before`) or taken out."""
+
+    what: str
+    field: str
+    before: str
+    after: str
+
+
+class ChangeFields(View):
+    summary: str
+    fields: list[ChangedField]
 
 
 class LogPage(View):
@@ -153,9 +168,30 @@ class ReminderOut(View):
     done: bool
     run_id: int | None
     person_id: int | None
+    course_id: int | None
+    account_id: int | None
     about: str
     by: str
     to: str
+
+
+class CourseRun(View):
+    """A run of a course in one line."""
+
+    id: int
+    code: str
+    first: date | None
+    last: date | None
+    status: RunStatus
+    taken: int
+    capacity: int
+
+
+class CoursePage(CourseOut):
+    """A course with its runs, the newest first; `waiting`: how many wait for it or show interest."""
+
+    runs: list[CourseRun]
+    waiting: int
 
 
 class RunList(View):
@@ -276,6 +312,7 @@ class TodayOut(View):
     failed: list[FailedWork]
     drafts: list[DraftNotReady]
     lists: list[StandingList]
+    money: list[MoneyWaitsOut]
     reminders: list[ReminderOut]
     meetings: list[ListedMeeting]
 

@@ -27,7 +27,7 @@ from archgate.tables.roster import Enrollment, PartyPlace
 
 def refuse_role(uow: UnitOfWork, role: Role) -> None:
     """Anything but a learner is asked for by name; instructors are added only by those who may."""
-    if role == "instructor" and (uow.user is None or uow.user.role != "administrator"):
+    if role == "instructor" and (uow.user is None or not uow.user.may("add instructors")):
         raise Problem(403, "forbidden", "Only an administrator adds instructors to a roster.")
 
 

@@ -38,6 +38,8 @@ class Subject(StrEnum):
     REMINDER = "reminder"
     WEBHOOK = "webhook"
     JOB = "job"
+    USER = "user"
+    ROLE = "role"
 
 
 class Undo(Enum):
@@ -92,6 +94,12 @@ class Act(StrEnum):
     WRITE_TO_A_ROSTER = "write to a roster", Subject.RUN, "The letters went out."
     COPY_RUNS = "copy runs", Subject.SEASON, Undo.OWN
     PLAN_A_SEASON = "plan a season", Subject.SEASON, Undo.OWN
+    CHANGE_THE_CENTER = "change the center", Subject.CENTER, Undo.ROWS
+    MOVE_THE_CENTER = (
+        "move the center",
+        Subject.CENTER,
+        "Set zone or currency back on the page of settings, as long as nothing goes by them.",
+    )
     CHANGE_A_SETTING = "change a setting", Subject.CENTER, "Set it back where settings are kept."
     CHANGE_DEFAULTS = "change defaults", Subject.CENTER, Undo.ROWS
     CLOSE_DAYS = "close days", Subject.CENTER, Undo.ROWS
@@ -266,6 +274,23 @@ class Act(StrEnum):
     SETTLE_A_REMINDER = "settle a reminder", Subject.REMINDER, "Open the reminder again."
     ADD_A_WEBHOOK = "add a webhook", Subject.WEBHOOK, "Remove the address instead."
     REMOVE_A_WEBHOOK = "remove a webhook", Subject.WEBHOOK, "Add the address anew; it gets a new secret."
+    INVITE_STAFF = "invite staff", Subject.USER, "End the account on the staff page instead."
+    CHANGE_STAFF = "change staff", Subject.USER, "Change it back on the staff page."
+    SEND_A_PASSWORD_LINK = "send a password link", Subject.USER, "The link went out; it runs out by itself."
+    SET_ONE_S_PASSWORD = "set one's password", Subject.USER, "It is their own; another can be set."
+    SECOND_FACTOR = (
+        "second factor",
+        Subject.USER,
+        "It is set up, or taken off, on one's own page of the account.",
+    )
+    END_SESSIONS = "end sessions", Subject.USER, "They can sign in again."
+    CHANGE_A_STAFF_ROLE = "change a staff role", Subject.ROLE, "Change it back on the staff page."
+    ASK_TO_CONFIRM_MONEY = (
+        "ask to confirm money",
+        Subject.ACCOUNT,
+        "Nothing is posted yet; whoever confirms can refuse it.",
+    )
+    REFUSE_MONEY = "refuse money", Subject.ACCOUNT, "Ask for it again."
     RETRY_WORK = "retry work", Subject.JOB, "It is done by now, or tried again."
 
 

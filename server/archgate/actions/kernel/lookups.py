@@ -7,7 +7,7 @@ from sqlalchemy.orm import defaultload, joinedload, selectinload
 
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
-from archgate.tables.courses import Course, Run
+from archgate.tables.courses import CenterLogo, Course, Run
 from archgate.tables.fees import Rate
 from archgate.tables.log import Change
 from archgate.tables.people import Organization
@@ -54,6 +54,12 @@ def get_run(uow: UnitOfWork, run_id: int, whole: bool = False, taught: bool = Fa
     if run is None:
         raise not_found("This run")
     return run
+
+
+def logo_of(uow: UnitOfWork, logo_id: int | None) -> bytes | None:
+    """The logo that a paper names, as a JPEG."""
+    row = uow.session.get(CenterLogo, logo_id) if logo_id else None
+    return row.content if row else None
 
 
 NO_ORGANIZATION = "There is no such organization."

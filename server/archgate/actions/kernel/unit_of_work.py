@@ -34,9 +34,9 @@ from archgate.clock import business_now, system_now
 from archgate.core.quotes import AgreedQuote, document_of
 from archgate.documents.reader import Document
 from archgate.tables import Base
-from archgate.tables.access import SignInLimit, User, UserSession
+from archgate.tables.access import RecoveryCode, SignIn, SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow, SentenceDue
-from archgate.tables.courses import Attachment, Center, Run
+from archgate.tables.courses import Attachment, Center, CenterLogo, Run
 from archgate.tables.fees import EarlyStep, Rate
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.jobs import Job, TimedWork
@@ -58,7 +58,7 @@ TRIES = 6
 KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, SentenceDue, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
-    OwnPageSession, InstructorPicture, EvaluationAnswer, EvaluationAsked,
+    OwnPageSession, SignIn, RecoveryCode, CenterLogo, InstructorPicture, EvaluationAnswer, EvaluationAsked,
 )  # fmt: skip
 
 
@@ -196,9 +196,8 @@ def plain(value: object) -> object:
     return str(value) if isinstance(value, Decimal) else value
 
 
-HIDDEN = {
-    "password"
-}  # hashes stay out of the log, and what is only kept beside other rows (`tables.base.KEPT`)
+# Hashes and secrets stay out of the log, and what is only kept beside other rows (`tables.base.KEPT`).
+HIDDEN = {"password", "totp_secret", "totp_step"}
 
 
 @cache

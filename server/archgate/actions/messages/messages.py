@@ -23,7 +23,7 @@ from archgate.papers.invoices import Paper, pdf_of
 from archgate.papers.letters.occasions import Appointment, NamedRun, OfRun, TakenBack
 from archgate.papers.letters.writing import Letter, html_of, written
 from archgate.papers.teaching import AgreementPaper, agreement_pdf
-from archgate.tables.courses import Center, Run
+from archgate.tables.courses import Center, CenterLogo, Run
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
@@ -306,7 +306,9 @@ def mailing(session: Session, key: str) -> Mailing:
     paper = None
     if message.invoice_id:
         invoice = session.get_one(Invoice, message.invoice_id)
-        paper = (f"{invoice.number}.pdf", pdf_of(Paper.model_validate(invoice.document)))
+        said = Paper.model_validate(invoice.document)
+        logo = session.get(CenterLogo, said.logo) if said.logo else None
+        paper = (f"{invoice.number}.pdf", pdf_of(said, logo.content if logo else None))
     center = session.get_one(Center, 1)
     if message.agreement_id:
         row = session.get_one(Agreement, message.agreement_id)

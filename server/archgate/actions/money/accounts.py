@@ -23,9 +23,7 @@ from archgate.actions.money import money, owing
 from archgate.actions.money.commands import (
     PayerCommand,
     PaymentCommand,
-    RefundCommand,
     WhyCommand,
-    WriteOffCommand,
 )
 from archgate.actions.money.views import (
     AccountDone,
@@ -295,56 +293,6 @@ def held_seats(uow: UnitOfWork, account_id: int) -> list[Enrollment]:
         Enrollment.payer_id == account_id, Enrollment.status == EnrollmentStatus.HELD
     )
     return list(uow.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
-
-
-def refund(uow: UnitOfWork, account_id: int, command: RefundCommand) -> AccountDone:
-    """Pay credit back to a payer, never more than there is."""
-    account = get_account(uow, account_id, lock=True)
-    faults: list[Fault] = []
-    amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
-    method, why = command.method, command.why
-    free = free_payments(uow, account)
-    credit = sum(f for _, f in free)
-    if not faults and amount == 0:
-        faults.append(Fault("/amount", "A refund of nothing is none."))
-    if amount > credit:
-        sentence = f"There is {format_amount(credit, account.currency)} of credit to pay back."
-        faults.append(Fault("/amount", sentence))
-    if method is Method.PURCHASE_ORDER:
-        faults.append(Fault("/method", "The method is one of cash, check, transfer."))
-    if faults:
-        raise Refused(faults)
-    drawer = money.center_account(uow, f"method:{method}", account.currency)
-    money.post(uow, ledger.refund_of(account.id, drawer, amount, account.currency), uow.today, why)
-    left = amount
-    for payment, part in free:
-        taken = min(left, part)
-        if taken:
-            uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=taken))
-        left -= taken
-    uow.session.flush()
-    change = uow.log(Act.REFUND, account.id,
-                      f"Paid {format_amount(amount, account.currency)} back to {payer_name(uow, account)} by {method}: {why}")  # fmt: skip
-    return account_view(uow, account).widened(AccountDone, change=change.key)
-
-
-def write_off(uow: UnitOfWork, account_id: int, command: WriteOffCommand) -> AccountDone:
-    """Stop expecting what is left of an installment, with a reason."""
-    account = get_account(uow, account_id, lock=True)
-    why, rows = command.why, open_of(uow, [account.id]).get(account.id, [])
-    row = next((r for r in rows if r[0].id == command.installment_id), None)
-    if row is None:
-        raise refuse("/installment_id", "This installment is not open on the account.")
-    installment, left = row
-    lost = money.center_account(uow, "write-offs", account.currency)
-    posting = money.post(uow, ledger.write_off_of(account.id, lost, left, account.currency), uow.today, why,
-                         enrollment_id=installment.enrollment_id)  # fmt: skip
-    uow.session.flush()
-    settle(uow, posting.id, {installment.id: left})
-    uow.session.flush()
-    change = uow.log(Act.WRITE_OFF, account.id,
-                      f"Wrote off {format_amount(left, account.currency)} of {payer_name(uow, account)}: {why}")  # fmt: skip
-    return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
 # --- what an account shows --------------------------------------------------------------------------------

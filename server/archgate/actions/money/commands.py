@@ -6,7 +6,17 @@ from typing import Annotated
 
 from pydantic import Field
 
-from archgate.actions.kernel.commands import AmountText, Command, Day, EmptyIsNone, Flag, Id, Line, Why
+from archgate.actions.kernel.commands import (
+    AmountText,
+    Command,
+    Day,
+    EmptyIsNone,
+    Flag,
+    Id,
+    Line,
+    Reason,
+    Why,
+)
 from archgate.core.states import Method
 
 
@@ -64,3 +74,10 @@ class IssueCommand(Command):
     """`send`: the payer gets it by email."""
 
     send: Flag = Field(default_factory=bool)
+
+
+class ConfirmCommand(Command):
+    """`confirm` of false refuses, with a word why."""
+
+    confirm: Flag
+    said: Reason | None = None

@@ -8,6 +8,7 @@ transaction that is rolled back gives its number back with it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 from sqlalchemy import Integer, cast, func, select
 from sqlalchemy.dialects.mysql import insert
@@ -24,6 +25,7 @@ from archgate.core.faults import refuse
 from archgate.core.money import format_amount
 from archgate.core.quotes import Line
 from archgate.core.schedule import day_text
+from archgate.core.states import PaperSize
 from archgate.papers.invoices import Paper, PaperLine
 from archgate.papers.letters.occasions import PaperDue, PaperSent
 from archgate.papers.letters.writing import written
@@ -165,14 +167,16 @@ def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title
             shown_lines = [(label, d.amount - on_top)]
         for n, (what, amount) in enumerate(shown_lines):
             more = about if n == 0 else ""
-            lines.append(PaperLine(what=what, more=more, amount=money_text(amount, currency)))
+            lines.append(
+                PaperLine(what=what, more=more, amount=money_text(amount, currency, uow.center.number_format))
+            )
         for name, amount in d.taxes.items():
             taxes[name] = taxes.get(name, 0) + amount
     left = money.open_installments(uow, [d.enrollment.id for d in rows if d.enrollment.live])
     dues = sorted((i.due, amount) for opened in left.values() for i, amount in opened)
     return Paper(
         title=title,
-        center=uow.center.name,
+        **letterhead(uow),
         date=day_text(uow.today),
         payer=accounts.payer_name(uow, account),
         notes=sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
@@ -180,14 +184,31 @@ def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title
         taxes=[
             PaperLine(
                 what=f"{name}, in the prices above" if included.get(name) else name,
-                amount=money_text(amount, currency),
+                amount=money_text(amount, currency, uow.center.number_format),
             )
             for name, amount in taxes.items()
             if amount
         ],
-        total=money_text(sum(d.amount for d in rows), currency),
-        dues=[PaperLine(what=day_text(due), amount=money_text(amount, currency)) for due, amount in dues],
+        total=money_text(sum(d.amount for d in rows), currency, uow.center.number_format),
+        dues=[
+            PaperLine(what=day_text(due), amount=money_text(amount, currency, uow.center.number_format))
+            for due, amount in dues
+        ],
     )
+
+
+class Letterhead(TypedDict):
+    center: str
+    address: list[str]
+    logo: int | None
+    size: PaperSize
+
+
+def letterhead(uow: UnitOfWork) -> Letterhead:
+    """How papers begin: the center's name, address and logo, and the size they are set in."""
+    c = uow.center
+    lines = [line.strip() for line in c.address.splitlines() if line.strip()]
+    return Letterhead(center=c.name, address=lines, logo=c.logo_id, size=c.paper_size)
 
 
 def many_of(line: Line) -> str:
@@ -311,7 +332,7 @@ def credit_note(uow: UnitOfWork, invoice_id: int, command: WhyCommand) -> Invoic
             "date": day_text(uow.today),
             "dues": [],
             "notes": [f"Takes back invoice {invoice.number} of {issued.date}. {why}"],
-            "total": money_text(-invoice.total, invoice.currency),
+            "total": money_text(-invoice.total, invoice.currency, uow.center.number_format),
         }
     )
     note = keep(uow, account, "credit note", -invoice.total, document, reverses_id=invoice.id)
@@ -356,10 +377,10 @@ def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
         if uow.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
             raise conflict("reversed", "This payment was taken back; there is no receipt for it.")
         by = payment.method + (f", {payment.reference}" if payment.reference else "")
-        total = money_text(payment.amount, account.currency)
+        total = money_text(payment.amount, account.currency, uow.center.number_format)
         document = Paper(
             title="Receipt",
-            center=uow.center.name,
+            **letterhead(uow),
             date=day_text(payment.received_on),
             payer=accounts.payer_name(uow, account),
             notes=notes_of(uow, payment),
@@ -436,18 +457,23 @@ def statement(uow: UnitOfWork, account_id: int) -> Paper:
     currency = page.currency
     return Paper(
         title="Statement of account",
-        center=uow.center.name,
+        **letterhead(uow),
         date=day_text(uow.today),
         payer=page.name,
         lines=[
             PaperLine(
-                what=f"{day_text(e.day)}, {e.kind}", more=e.cause, amount=amount_text(e.amount, currency)
+                what=f"{day_text(e.day)}, {e.kind}",
+                more=e.cause,
+                amount=amount_text(e.amount, currency, uow.center.number_format),
             )
             for e in page.entries
         ],
-        total=amount_text(page.balance, currency),
+        total=amount_text(page.balance, currency, uow.center.number_format),
         dues=[
-            PaperLine(what=f"{day_text(o.due)}, {o.run}", amount=amount_text(o.left, currency))
+            PaperLine(
+                what=f"{day_text(o.due)}, {o.run}",
+                amount=amount_text(o.left, currency, uow.center.number_format),
+            )
             for o in page.open
         ],
     )

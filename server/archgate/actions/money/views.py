@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from archgate.actions.kernel.commands import Moment, View
+from archgate.core.states import MoneyOut
 
 
 class OpenInstallment(View):
@@ -47,14 +48,34 @@ class AccountEntry(View):
     balance: str
 
 
+class MoneyWaitsOut(View):
+    """A refund or write-off that waits for a second person; `own`: whoever looks asked for it; `mine`: they may confirm it."""
+
+    id: int
+    kind: MoneyOut
+    account_id: int
+    name: str
+    amount: str
+    currency: str
+    why: str
+    asked_by: str
+    asked: Moment
+    own: bool
+    mine: bool
+
+
 class AccountPage(AccountOut):
     entries: list[AccountEntry]
     at: date
     balance_at: str
+    waiting: list[MoneyWaitsOut] = []
 
 
 class AccountDone(AccountOut):
+    """`waits`: nothing is posted; somebody else confirms it first."""
+
     change: str
+    waits: bool = False
 
 
 class AccountId(View):

@@ -347,7 +347,7 @@ def holidays_of(region: str, year: int) -> dict[date, str]:
     return dict(days.items())
 
 
-def check_region(region: str) -> str:
+def check_region(region: str, at: str = "/region") -> str:
     """A region the library knows; raises Refused otherwise."""
     region = region.strip()
     if not region:
@@ -356,7 +356,7 @@ def check_region(region: str) -> str:
     known = holidays.list_supported_countries()
     if country not in known or (part and part not in known[country]):
         raise refuse(
-            "/region",
+            at,
             f'No public holidays are known for "{region}"; give a country like US, or with its part, US-NY.',
         )
     return region

@@ -246,6 +246,18 @@ class PasswordLink(Occasion):
 
 
 @dataclass(frozen=True)
+class StaffInvited(Occasion):
+    """To somebody new on the staff, with the link to set a password."""
+
+    template = "staff_invited.txt"
+    center: str
+    name: str
+    email: str
+    link: str
+    through: date
+
+
+@dataclass(frozen=True)
 class AgreementSent(Occasion):
     """To an instructor, with the agreement as a paper."""
 

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { useEffect } from "react";
+import { Link } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { Field } from "../../form/Field";
@@ -21,7 +22,7 @@ const SignInPage = styled("main")({
 export function SignIn({ onDone }: { onDone: () => void }) {
   const of = useServerForm({
     draft: null,
-    start: { email: "", password: "" },
+    start: { email: "", password: "", code: "" },
     send: (body) => {
       if (!body.email.trim()) throw new Error("Type your email.");
       if (!body.password) throw new Error("Type your password.");
@@ -29,6 +30,8 @@ export function SignIn({ onDone }: { onDone: () => void }) {
     },
     done: onDone,
   });
+  const codeAsked =
+    of.problem?.kind === "code-asked" || of.problem?.kind === "wrong-code" || of.values.code !== "";
   useEffect(() => {
     document.title = "Sign in · Arch Gate";
   }, []);
@@ -53,9 +56,20 @@ export function SignIn({ onDone }: { onDone: () => void }) {
           {...of.field("password")}
           input={{ autoComplete: "current-password" }}
         />
+        {codeAsked && (
+          <Field
+            label="Code of your phone, or a recovery code"
+            {...of.field("code")}
+            autoFocus
+            input={{ autoComplete: "one-time-code" }}
+          />
+        )}
         <Button type="submit" variant="contained" disabled={of.busy}>
           Sign in
         </Button>
+        <P>
+          <Link to="/forgot">Forgot the password?</Link>
+        </P>
       </Form>
     </SignInPage>
   );

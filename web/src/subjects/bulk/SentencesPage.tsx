@@ -31,7 +31,7 @@ export default function SentencesPage() {
     { params: { query } },
     { refetchInterval: ({ state }) => (state.data?.some((s) => s.due > 0) ? 2000 : 20_000) },
   );
-  const may = me.role === "administrator";
+  const may = me.rights.includes("keep sentences");
   const read = () => void queries.invalidateQueries({ queryKey: ["get", "/api/v1/sentences"] });
   const end = useAct({
     send: (id: number) =>

@@ -17,6 +17,7 @@ function Page() {
   );
 }
 const line = (summary: string, more: object = {}) => ({
+  key: summary,
   at: "2027-08-20T10:00:00-04:00",
   by: "Ruth Okonjo",
   summary,
@@ -26,7 +27,7 @@ const line = (summary: string, more: object = {}) => ({
 });
 
 test("the log says who did what and when, and takes back what can be taken back", async () => {
-  answers("get", "/api/v1/runs/6/log", {
+  answers("get", "/api/v1/logs/run/6", {
     items: [
       line("Enrolled Piotr", { undo: "c7" }),
       line("Offered a seat", { by: null }),
@@ -38,9 +39,23 @@ test("the log says who did what and when, and takes back what can be taken back"
   const { person } = draw(<Page />);
   await screen.findByText("Enrolled Piotr");
   expect(screen.getAllByRole("listitem").map((l) => l.textContent)).toEqual([
-    "Enrolled Piotr Ruth Okonjo, Fri 20 Aug, 10:00undo",
-    "Offered a seat by itself, Fri 20 Aug, 10:00",
-    "Moved Ruth Okonjo, Fri 20 Aug, 10:00, undone",
+    "Enrolled Piotr Ruth Okonjo, Fri 20 Aug, 10:00what changedundo",
+    "Offered a seat by itself, Fri 20 Aug, 10:00what changed",
+    "Moved Ruth Okonjo, Fri 20 Aug, 10:00, undonewhat changed",
+  ]);
+  answers("get", "/api/v1/changes/Moved", {
+    summary: "Moved",
+    fields: [
+      { what: "run", field: "title", before: "Slate", after: "Slating" },
+      { what: "meeting", field: "", before: "2027-09-09", after: "" },
+    ],
+  });
+  await person.click(screen.getByRole("button", { name: "what changed: Moved" }));
+  const rows = await screen.findAllByRole("row");
+  expect(rows.map((r) => r.textContent)).toEqual([
+    "WhatFromTo",
+    "run, titleSlateSlating",
+    "meeting2027-09-09taken out",
   ]);
   await person.click(screen.getByRole("button", { name: "undo: Enrolled Piotr" }));
   expect(await screen.findByText("Undid: Enrolled Piotr.")).toBeTruthy();
@@ -48,7 +63,7 @@ test("the log says who did what and when, and takes back what can be taken back"
 });
 
 test("older lines come when they are asked for; an empty log says what it is", async () => {
-  const sent = answers("get", "/api/v1/runs/6/log", () =>
+  const sent = answers("get", "/api/v1/logs/run/6", () =>
     sent.length === 1 ? { items: [line("Newest")], next: 12 } : { items: [line("Older")], next: null },
   );
   const { person } = draw(<Page />);

@@ -32,7 +32,11 @@ export function Open({ account, acts }: { account: Account; acts: Acts }) {
       }),
     );
     setLost(null);
-    acts.say({ text: `Written off; ${account.name} owes ${money(done.balance, account.currency)}.` });
+    acts.say({
+      text: done.waits
+        ? "It is above the center’s sum: somebody else has to confirm it. Nothing is posted yet."
+        : `Written off; ${account.name} owes ${money(done.balance, account.currency)}.`,
+    });
   };
   return (
     <Table>
@@ -103,7 +107,11 @@ export function Credit({ account, acts }: { account: Account; acts: Acts }) {
       ),
     done: (paid) => {
       setBack(false);
-      acts.say({ text: `Paid back; ${money(paid.credit, account.currency)} of credit is left.` });
+      acts.say({
+        text: paid.waits
+          ? "It is above the center’s sum: somebody else has to confirm it before the money goes out."
+          : `Paid back; ${money(paid.credit, account.currency)} of credit is left.`,
+      });
     },
   });
   const use = async () => {

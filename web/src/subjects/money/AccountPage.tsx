@@ -1,15 +1,17 @@
 import { Link, useParams } from "react-router";
 
 import { $api } from "../../app/server";
-import { Crumbs, Part } from "../../parts/layout";
+import { Crumbs, Part, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { T } from "../../parts/words";
 import { Log } from "../log/Log";
+import { Reminders } from "../today/Reminders";
 import { Credit, Entries, Open } from "./AccountLists";
 import { Invoices } from "./Invoices";
 import { Take } from "./TakePayment";
+import { WaitingMoney } from "./WaitingMoney";
 
 /** One payer's account: what is open, taking a payment while on the phone, credit, and every entry with its cause. */
 export default function AccountPage() {
@@ -41,6 +43,10 @@ export default function AccountPage() {
               </p>
             )}
           </section>
+          <section>
+            <h2>Reminders</h2>
+            <Reminders about={{ account_id: account.id }} />
+          </section>
           {!isZero(account.credit) && <Credit account={account} acts={acts} />}
         </>
       }
@@ -50,6 +56,16 @@ export default function AccountPage() {
         {account.person_id ? <Link to={`/people/${account.person_id}`}>{account.name}</Link> : account.name}
       </Crumbs>
       <h1>Account of {account.name}</h1>
+      {account.waiting.length > 0 && (
+        <Part as="div">
+          <h2>Waits for a second person</h2>
+          <Ruled>
+            {account.waiting.map((item) => (
+              <WaitingMoney key={item.id} item={item} acts={acts} />
+            ))}
+          </Ruled>
+        </Part>
+      )}
       <Part as="div">
         <h2>Take a payment</h2>
         <Take key={account.id} account={account} acts={acts} />

@@ -15,7 +15,7 @@ import { count, day, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Name, P, T } from "../../parts/words";
 import { KeptList } from "../fees/QuotesPage";
-import { LogLines } from "../log/Log";
+import { Log } from "../log/Log";
 import { Reminders } from "../today/Reminders";
 import { Kinds } from "./Kinds";
 import { MergePerson, Messages } from "./MergePerson";
@@ -67,7 +67,7 @@ export default function PersonPage() {
           <Owed person={person} acts={acts} />
           <section>
             <h2>Reminders</h2>
-            <Reminders personId={person.id} />
+            <Reminders about={{ person_id: person.id }} />
           </section>
           <OwnPageCard person={person} acts={acts} />
           <MergePerson person={person} acts={acts} />
@@ -113,7 +113,7 @@ export default function PersonPage() {
       <Messages personId={person.id} />
       <Part as="div">
         <h2>Log</h2>
-        <LogLines lines={person.log} acts={acts} />
+        <Log of="person" id={person.id} acts={acts} />
       </Part>
     </Page>
   );

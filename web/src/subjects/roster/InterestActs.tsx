@@ -95,7 +95,7 @@ export function WholeList({ list, which, acts }: { list: List; which: Which; act
           {hook && <Button onClick={() => void send()}>Send it on</Button>}
         </>
       )}
-      {me.role === "administrator" && <AddHook acts={acts} />}
+      {me.rights.includes("keep settings") && <AddHook acts={acts} />}
       <P sx={{ marginTop: 12 }}>
         {sure ? (
           <Row as="span">

@@ -105,10 +105,12 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
         label="As"
         value={role}
         onChange={(r) => setRole(r as Schemas["Role"])}
-        options={ROLES.filter((r) => r !== "instructor" || me.role === "administrator").map((r) => ({
-          value: r,
-          text: r,
-        }))}
+        options={ROLES.filter((r) => r !== "instructor" || me.rights.includes("add instructors")).map(
+          (r) => ({
+            value: r,
+            text: r,
+          }),
+        )}
       />
       <P tone="slate">Takes no seat and pays nothing.</P>
       <PersonPick

@@ -187,7 +187,7 @@ function Role({
     failed: acts.fail,
   });
   const others = (["assistant", "observer", "instructor"] as const).filter(
-    (r) => r !== held.role && (r !== "instructor" || me.role === "administrator"),
+    (r) => r !== held.role && (r !== "instructor" || me.rights.includes("add instructors")),
   );
   return (
     <>

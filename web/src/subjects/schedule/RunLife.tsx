@@ -25,7 +25,7 @@ export function RunLife({ run, propose }: { run: Run; propose: Propose }) {
       <Contract run={run} />
       <section>
         <h2>Reminders</h2>
-        <Reminders runId={run.id} />
+        <Reminders about={{ run_id: run.id }} />
       </section>
       <section>
         <Ends run={run} propose={propose} over={over} />

@@ -31,7 +31,7 @@ export default function RulesPage() {
   const rules = query.data;
   if (!rules)
     return <NotYet title="Rules of teaching" error={query.error} retry={() => void query.refetch()} />;
-  const may = me.role === "administrator";
+  const may = me.rights.includes("keep settings");
   return (
     <Page title="Rules of teaching" margin={null} notes={<ActNotes acts={acts} />}>
       <TeachingTabs />

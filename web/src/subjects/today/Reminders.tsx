@@ -17,9 +17,11 @@ const ReminderText = styled("p")({ margin: "0 0 8px" });
 
 type Reminder = Schemas["ReminderOut"];
 
-/** Open reminders about a run or a person, and a new one for oneself or a colleague. */
-export function Reminders({ runId, personId }: { runId?: number; personId?: number }) {
-  const about = { run_id: runId, person_id: personId };
+/** What a reminder is about: at most one of these. */
+type About = { run_id?: number; person_id?: number; course_id?: number; account_id?: number };
+
+/** Open reminders about something, and a new one for oneself or a colleague. */
+export function Reminders({ about }: { about: About }) {
   const list = $api.useQuery("get", "/api/v1/reminders", { params: { query: about } });
   const [open, setOpen] = useState(false);
   return (
@@ -38,6 +40,13 @@ export function Reminders({ runId, personId }: { runId?: number; personId?: numb
   );
 }
 
+function placeOf(r: Reminder): string | null {
+  if (r.run_id) return `/runs/${r.run_id}`;
+  if (r.person_id) return `/people/${r.person_id}`;
+  if (r.course_id) return `/courses/${r.course_id}`;
+  return r.account_id ? `/accounts/${r.account_id}` : null;
+}
+
 export function ReminderLine({ reminder: r }: { reminder: Reminder }) {
   const queries = useQueryClient();
   const [said, setSaid] = useState("");
@@ -53,7 +62,7 @@ export function ReminderLine({ reminder: r }: { reminder: Reminder }) {
       setSaid(messageOf(error));
     }
   };
-  const to = r.run_id ? `/runs/${r.run_id}` : r.person_id ? `/people/${r.person_id}` : null;
+  const to = placeOf(r);
   return (
     <ReminderText>
       <T gone={Boolean(done)}>
@@ -81,18 +90,12 @@ export function ReminderLine({ reminder: r }: { reminder: Reminder }) {
   );
 }
 
-export function NewReminder({
-  about,
-  onDone,
-}: {
-  about: { run_id?: number; person_id?: number };
-  onDone: () => void;
-}) {
+export function NewReminder({ about, onDone }: { about: About; onDone: () => void }) {
   const me = useMe();
   const queries = useQueryClient();
   const users = $api.useQuery("get", "/api/v1/users");
   const of = useServerForm({
-    draft: `remind-${about.run_id ?? ""}-${about.person_id ?? ""}`,
+    draft: `remind-${Object.entries(about).flat().join("-")}`,
     start: { day: me.today, text: "", user: "" },
     send: ({ day, text, user }) =>
       ask(

@@ -6,9 +6,11 @@ import { News, usePulse } from "../../app/pulse";
 import { $api, type Schemas } from "../../app/server";
 import { Arch } from "../../parts/Arch";
 import { Grow, Note, Row, Ruled, TodayPart } from "../../parts/layout";
-import { NotYet, Page } from "../../parts/Page";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, money } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
 import { P, T, When } from "../../parts/words";
+import { WaitingMoney } from "../money/WaitingMoney";
 import { Lines } from "../schedule/Sheets";
 import { NewReminder, ReminderLine } from "./Reminders";
 
@@ -16,6 +18,7 @@ type Today = Schemas["TodayOut"];
 
 /** What needs a decision now, in order of date; and what is held today. */
 export default function TodayPage() {
+  const acts = useDone();
   const pulse = usePulse(null, 20);
   const query = $api.useQuery("get", "/api/v1/today");
   const [remind, setRemind] = useState(false);
@@ -27,6 +30,7 @@ export default function TodayPage() {
     t.failed.length +
     t.drafts.length +
     t.lists.length +
+    t.money.length +
     t.reminders.length +
     t.offers.length +
     t.holds.length;
@@ -36,6 +40,7 @@ export default function TodayPage() {
       margin={
         <>
           <News pulse={pulse} />
+          <ActNotes acts={acts} />
           <section>
             <h2>Reminders</h2>
             {t.reminders.length === 0 && <P tone="slate">Nothing to think of today.</P>}
@@ -85,6 +90,7 @@ export default function TodayPage() {
           <Link to="/outbox">See what, and try again</Link>
         </Note>
       ))}
+      <Money t={t} acts={acts} />
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
@@ -99,6 +105,21 @@ export default function TodayPage() {
         )}
       </TodayPart>
     </Page>
+  );
+}
+
+/** Refunds and write-offs that two have to agree on. */
+function Money({ t, acts }: { t: Today; acts: ReturnType<typeof useDone> }) {
+  if (t.money.length === 0) return null;
+  return (
+    <TodayPart>
+      <h2>Money that waits for a second person</h2>
+      <Ruled>
+        {t.money.map((item) => (
+          <WaitingMoney key={item.id} item={item} acts={acts} />
+        ))}
+      </Ruled>
+    </TodayPart>
   );
 }
 
