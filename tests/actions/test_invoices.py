@@ -3,18 +3,23 @@
 import io
 
 import pytest
+from sqlalchemy import select
 
-from archgate.actions.across import checks
+from archgate.actions.across import checks, undo
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts, invoices
 from archgate.actions.money.commands import PayerCommand, PaymentCommand, WhyCommand
 from archgate.actions.people import organizations
-from archgate.actions.people.commands import OrganizationCommand
+from archgate.actions.people.commands import OrganizationCommand, OrganizationPatch
 from archgate.core.faults import Refused
 from archgate.papers.invoices import html_of, pdf_of
+from archgate.tables.money import Account
+from archgate.tables.roster import Enrollment
 from made import a_person, a_run, at_once, enrolled, number
 
 
@@ -168,3 +173,55 @@ def test_the_paper_is_a_pdf_and_nothing_typed_becomes_markup(office, payer):
     data = pdf_of(document)
     assert data.startswith(b"%PDF-") and len(data) > 2000
     assert io.BytesIO(data).read().rstrip().endswith(b"%%EOF")
+
+
+def test_a_paper_shows_the_address_number_and_order_of_an_organization_and_every_learner(office):
+    facts = {"name": f"Harbor {next(number)}", "address": "1 Pier\n\nNew York", "number": "EIN 12-3"}
+    client = office.act(
+        lambda d: organizations.create_organization(d, command_of(OrganizationCommand, facts))
+    )
+    run, one, two = a_run(office), a_person(office), a_person(office)
+    quote = office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
+    body = {
+        "run_id": run["id"],
+        "person_id": one["id"],
+        "heads": 3,
+        "total": quote["total"],
+        "names": [two["name"]],
+        "organization_id": client["id"],
+    }
+    held = office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)))
+    with office.sessions.begin() as session:
+        session.get_one(Enrollment, held["enrollment_id"]).order_number = "PO-88"
+        account = session.scalar(select(Account.id).where(Account.organization_id == client["id"]))
+    paper = office.read(lambda d: invoices.pro_forma(d, account))
+    assert paper["payer_lines"] == ["1 Pier", "New York", "No. EIN 12-3"]
+    assert "Your order: PO-88" in paper["notes"] and "This is not an invoice." in paper["notes"]
+    assert paper["lines"][0]["more"].startswith(f"{one['name']}, {two['name']}, 1 more, ")
+
+
+def test_an_organization_is_changed_and_its_change_undone_and_names_are_once(office):
+    def make(**f):
+        return office.act(lambda d: organizations.create_organization(d, command_of(OrganizationCommand, f)))
+
+    one, two = make(name=f"Org {next(number)}"), make(name=f"Org {next(number)}", email="a@example.org")
+
+    def change(n, **f):
+        return office.act(lambda d: organizations.change_organization(d, n, command_of(OrganizationPatch, f)))
+
+    with pytest.raises(Problem):
+        change(two["id"], set={"name": one["name"].upper()})
+    with pytest.raises(Refused):
+        change(two["id"], set={"email": "nowhere"})
+    done = change(
+        two["id"], set={"email": "", "address": "9 Quay"}, seen={"email": "a@example.org", "address": ""}
+    )
+    assert (done["email"], done["address"]) == (None, "9 Quay")
+    with pytest.raises(Problem) as late:
+        change(two["id"], set={"address": "8 Quay"}, seen={"address": ""})
+    assert late.value.status == 409
+    office.act(lambda d: undo.undo(d, done["change"]))
+    back = office.read(
+        lambda d: organizations.organization_view(organizations.get_organization(d, two["id"]))
+    )
+    assert (back["email"], back["address"]) == ("a@example.org", "")

@@ -445,6 +445,25 @@ def people_and_their_pages(walk: Walk, stranger: Any) -> None:
     assert walk.go("GET /reminders") is not None
 
 
+def organizations_and_parked_calls(walk: Walk, stranger: Any) -> None:
+    body = {
+        "name": f"Client {next(number)}",
+        "address": "2 Quay St",
+        "number": "T-7",
+        "email": "c@example.org",
+    }
+    made = walk.go("POST /organizations", json=body)["id"]
+    other = {"set": {"address": "3 Quay St"}, "seen": {"address": "2 Quay St"}}
+    assert walk.go("PATCH /organizations/{organization_id}", made, json=other)["change"]
+    person = walk.person()
+    walk.enrolled(walk.run(19)["id"], person, organization_id=made)
+    page = walk.go("GET /organizations/{organization_id}", made)
+    assert [p["id"] for p in page["people"]] == [person] and page["address"] == "3 Quay St"
+    listed = walk.go("POST /parked-calls", json={"about": "A caller", "state": "{}"})
+    assert listed == walk.go("GET /parked-calls")
+    assert walk.go("POST /parked-calls/{call_id}/take-up", listed[-1]["id"])["state"] == "{}"
+
+
 def quotes_that_are_kept(walk: Walk, stranger: Any) -> None:
     run, person = walk.run(), walk.person()
     body = {"run_id": run["id"], "person_id": person, "total": walk.total(run["id"], person)}
@@ -674,6 +693,7 @@ PARTS = (
     places_instructors_absences_and_closed_days,
     teaching,
     people_and_their_pages,
+    organizations_and_parked_calls,
     quotes_that_are_kept,
     enrollments_change_move_and_end,
     the_roster_and_its_papers,

@@ -6,6 +6,9 @@ from selenium.webdriver.common.keys import Keys
 from sqlalchemy import select
 
 from archgate.actions.bulk import reading
+from archgate.actions.kernel.commands import command_of
+from archgate.actions.people import organizations
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.papers.lists import read_table
 from archgate.tables.roster import Enrollment
 from archgate.tables.teaching import RunTeacher
@@ -19,7 +22,7 @@ OFFICE = (
     "/today /planner /planner/line /planner/week /planner/month /days/2027-08-20 /clashes /season /copy /places?tab=places"
     " /places?tab=days /runs/{run}/teaching /teaching /teaching/{teacher} /teaching/cover /teaching/cover?who={teacher} /teaching/pay"
     " /teaching/applications /teaching/rules /outbox /runs/new /runs/{run} /runs/{run}/roster /runs/{run}/attendance"
-    " /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/groups /runs/{run}/early-bird"
+    " /me /courses/{course} /organizations/{organization} /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/groups /runs/{run}/early-bird"
     " /lists /lists/new /lists/{list} /sentences?run={run}"
     " /desk?run={run}&person={person} /people /people/{person} /money /money/till /money/quotes /money/plans /money/codes"
     " /money/stock /money/prices?runs={run} /money/defaults /accounts/{account} /interest?run={run} /demand /nowhere"
@@ -36,6 +39,11 @@ def paths(now_office):
     text = f"Name,Email\nAnn {somebody['family']},{somebody['email']}\nBo Screen,\n".encode()
     made = now_office.act(lambda d: reading.create_batch(d, run["id"], "l.csv", text, read_table(text)).id)
     there = {"run": run["id"], "person": somebody["id"], "account": account, "list": made, "teacher": teacher}
+    client = {"name": f"Client {next(number)}", "address": "1 Quay"}
+    made = now_office.act(
+        lambda d: organizations.create_organization(d, command_of(OrganizationCommand, client))
+    )
+    there |= {"course": run["course"]["id"], "organization": made["id"]}
     return [path.format(**there) for path in OFFICE]
 
 
@@ -49,6 +57,16 @@ def wrong(browser, paths):
         if faults:
             found[path] = faults
     return found
+
+
+def test_axe_finds_nothing_on_the_pages_of_the_center_by_day_and_by_night(browser, chief):
+    browser.open("/mark.svg")
+    cookie = {"name": "archgate_session", "value": chief.cookies["archgate_session"], "path": "/"}
+    browser.driver.add_cookie(cookie)
+    assert wrong(browser, ["/settings", "/staff", "/me"]) == {}
+    browser.driver.execute_script("localStorage.setItem('colors', 'dark')")
+    assert wrong(browser, ["/settings", "/staff"]) == {}
+    browser.driver.execute_script("localStorage.removeItem('colors')")
 
 
 DRAWN = "return document.querySelector('h1, h2') !== null && !document.querySelector('[aria-busy=true]')"

@@ -4,6 +4,7 @@ import pytest
 from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.across import undo
+from archgate.actions.enrolling import parked
 from archgate.actions.fees import terms
 from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.kernel.commands import command_of
@@ -11,7 +12,7 @@ from archgate.actions.money import accounts
 from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.runs import moving
 from archgate.actions.runs.commands import CancelMeetingCommand
-from made import a_person, enrolled, number
+from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 
 pytestmark = pytest.mark.screens
@@ -222,3 +223,66 @@ def test_a_cancelled_meeting_is_given_back_from_its_call_list(at_work, now_offic
     at_work.click("Undo")
     at_work.sees("It was worth $26.25 to 1 sign-up")
     assert at_work.console() == []
+
+
+class Counted:
+    """Keys pressed beside what is typed of name, email and phone: a key a stroke, with Control two."""
+
+    def __init__(self, at_work):
+        self.at_work, self.keys = at_work, 0
+
+    def press(self, *keys):
+        self.keys += sum(len(k) if k not in vars(Keys).values() else 1 for k in keys)
+        self.at_work.press(*keys)
+
+    def types(self, text):
+        self.at_work.press(text)
+
+
+def test_a_new_person_is_enrolled_with_a_deposit_and_a_receipt_by_few_keys_and_no_mouse(at_work, now_office):
+    n = next(number)
+    run = run_ahead(now_office, title=f"Quoin {n}", capacity=4, smallest=0)
+    call = Counted(at_work)
+    at_work.open("/desk")
+    at_work.until(lambda: at_work.focused() == "Name, email or phone")
+    call.types(f"Wystan Keys{n}")
+    at_work.sees("New person")
+    call.press(Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "Email, if any")
+    call.types(f"keys{n}@example.org")
+    call.press(Keys.TAB)
+    call.types("555-0142")
+    call.press(Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "Course, run or place")
+    call.press(f"quoin {n}")
+    at_work.until(lambda: len(at_work.driver.find_elements("xpath", "//*[@role='option']")) == 1)
+    call.press(Keys.ENTER)
+    at_work.sees(f"Quote for Wystan Keys{n}")
+    at_work.sees("Paid now")
+    call.press(Keys.F7)
+    call.press(Keys.ARROW_RIGHT)
+    at_work.sees("all that is due now")
+    assert at_work.axe() == []
+    call.press(Keys.CONTROL, Keys.ENTER)
+    at_work.sees("paid by cash; receipt R-")
+    at_work.sees(f"goes to keys{n}@example.org")
+    assert call.keys <= 45, call.keys
+    row = roster_of(now_office, run)[0]
+    assert row["name"] == f"Wystan Keys{n}"
+
+
+def test_a_call_is_parked_on_one_screen_and_seen_on_another(at_work, now_office):
+    run, person = run_ahead(now_office), a_person(now_office, family=f"Aside{next(number)}")
+    at_work.open(f"/desk?run={run['id']}")
+    at_work.until(lambda: at_work.focused() == "Name, email or phone")
+    at_work.press(person["family"], Keys.ENTER)
+    at_work.sees("Quote for " + person["name"])
+    at_work.press(Keys.F8)
+    at_work.sees(f"Parked: {person['name']}")
+    at_work.driver.execute_script("sessionStorage.clear()")  # another window knows nothing of this one's
+    at_work.open("/today")
+    at_work.sees("parked")
+    at_work.open("/desk")
+    at_work.find(f"//section[@aria-label='Parked calls']//button[contains(., {person['family']!r})]").click()
+    at_work.sees("Quote for " + person["name"])
+    assert person["name"] not in [p["about"] for p in now_office.read(parked.listed)]

@@ -7,12 +7,13 @@ from datetime import date
 from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
-from archgate.actions.enrolling import changing, enrollments, leaving, transfers
+from archgate.actions.enrolling import changing, enrollments, leaving, parked, transfers
 from archgate.actions.enrolling.commands import (
     ChangeCommand,
     EnrollCommand,
     GiveBackCommand,
     NamePlaceCommand,
+    ParkCommand,
     TransferCommand,
     WithdrawCommand,
 )
@@ -22,6 +23,8 @@ from archgate.actions.enrolling.views import (
     EnrollmentOut,
     GivenBack,
     NamedView,
+    ParkedOut,
+    ParkedState,
     Swapped,
     Transferred,
     Withdrawal,
@@ -141,3 +144,29 @@ def name_place(
 ) -> NamedView:
     """Name a head of a party."""
     return run_act(request, user, lambda uow: enrollments.name_place(uow, enrollment_id, n, body.person_id))
+
+
+# --- calls put aside --------------------------------------------------------------------------------------
+
+
+@router.get("/parked-calls")
+def parked_calls(request: Request, user: User = Depends(may("read"))) -> list[ParkedOut]:
+    """One's own calls that were put aside."""
+    return run_read(request, user, parked.listed)
+
+
+@router.post("/parked-calls", status_code=201)
+def park_call(
+    body: ParkCommand,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> list[ParkedOut]:
+    """Put a call aside; it is there on every screen of whoever did."""
+    return run_act(request, user, lambda uow: parked.park(uow, body), once=key)
+
+
+@router.post("/parked-calls/{call_id}/take-up")
+def take_up_call(call_id: int, request: Request, user: User = Depends(may("enroll"))) -> ParkedState:
+    """Take a call up, which takes it away from every other screen."""
+    return run_act(request, user, lambda uow: parked.take_up(uow, call_id))

@@ -6,8 +6,8 @@ from fastapi import Depends, Request
 
 from archgate.actions.access import own_pages
 from archgate.actions.access.staff import User
-from archgate.actions.across import merging, person_pages
-from archgate.actions.across.views import Merged, PersonFound, PersonPage
+from archgate.actions.across import merging, organization_pages, person_pages
+from archgate.actions.across.views import Merged, OrganizationPage, PersonFound, PersonPage
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.messages.views import MessageOut
 from archgate.actions.people import organizations, people
@@ -15,11 +15,20 @@ from archgate.actions.people.commands import (
     MergeCommand,
     NoteCommand,
     OrganizationCommand,
+    OrganizationPatch,
     PersonCommand,
     PersonPatch,
     TagsCommand,
 )
-from archgate.actions.people.views import Notes, OrganizationOut, PersonChanged, PersonNear, PersonOut, Tagged
+from archgate.actions.people.views import (
+    Notes,
+    OrganizationChanged,
+    OrganizationOut,
+    PersonChanged,
+    PersonNear,
+    PersonOut,
+    Tagged,
+)
 from archgate.api.web import Subject, may, once, run_act, run_read
 
 router = Subject(tags=["people"])
@@ -95,6 +104,25 @@ def create_organization(
     key: Once | None = Depends(once),
 ) -> OrganizationOut:
     return run_act(request, user, lambda uow: organizations.create_organization(uow, body), once=key)
+
+
+@router.get("/organizations/{organization_id}")
+def organization(
+    organization_id: int, request: Request, user: User = Depends(may("read"))
+) -> OrganizationPage:
+    """An organization with its accounts, the people it sends and its contract runs."""
+    return run_read(request, user, lambda uow: organization_pages.organization_page(uow, organization_id))
+
+
+@router.patch("/organizations/{organization_id}")
+def change_organization(
+    organization_id: int,
+    body: OrganizationPatch,
+    request: Request,
+    user: User = Depends(may("keep people")),
+) -> OrganizationChanged:
+    """Change what is known of an organization; what `set` does not name stays."""
+    return run_act(request, user, lambda uow: organizations.change_organization(uow, organization_id, body))
 
 
 @router.get("/tags")

@@ -124,6 +124,7 @@ class LogOf(StrEnum):
     PERSON = "person"
     ACCOUNT = "account"
     COURSE = "course"
+    ORGANIZATION = "organization"
     CENTER = "center"
 
 

@@ -22,7 +22,7 @@ td { border-bottom: 1px solid #d8d1c2; padding: 2mm 0; vertical-align: top } th 
 <header><div>{% if logo %}<img src="{{ logo }}" alt="" style="max-height: 18mm; max-width: 60mm"><br>{% endif %}
 <strong>{{ d.center }}</strong>{% for line in d.address %}<div class="slate">{{ line }}</div>{% endfor %}</div><div class="right">{{ d.date }}</div></header>
 <h1>{{ d.title }}{% if d.number %} {{ d.number }}{% endif %}</h1>
-<p>{{ d.payer }}</p>
+<p>{{ d.payer }}{% for line in d.payer_lines %}<br>{{ line }}{% endfor %}</p>
 {% for note in d.notes %}<p class="slate">{{ note }}</p>{% endfor %}
 <table><thead><tr><th>What</th><th class="right">Amount</th></tr></thead><tbody>
 {% for line in d.lines %}<tr><td>{{ line.what }}{% if line.more %}<div class="slate">{{ line.more }}</div>{% endif %}</td>
@@ -55,6 +55,7 @@ class Paper(BaseModel):
     size: PaperSize = PaperSize.LETTER
     date: str
     payer: str
+    payer_lines: list[str] = []
     notes: list[str] = []
     lines: list[PaperLine]
     taxes: list[PaperLine] = []

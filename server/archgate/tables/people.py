@@ -52,12 +52,15 @@ class PeopleWord(Base):
 
 
 class Organization(Base):
-    """Who pays for several people; `email` is where its papers go."""
+    """Who pays for several people; `email` is where its papers go, `address` stands on them, with the `number` that it is
+    known by: of its taxes or its contract."""
 
     __tablename__ = "organizations"
     id: Mapped[Key]
     name: Mapped[str] = mapped_column(String(200), unique=True)
     email: Mapped[str | None] = mapped_column(String(254))
+    address: Mapped[Prose] = mapped_column(default="")
+    number: Mapped[str] = mapped_column(String(60), default="")
     created_at: Mapped[datetime]
 
 

@@ -129,3 +129,16 @@ class Enrollment(Base):
     installments: Mapped[list[Installment]] = relationship(order_by="Installment.n")
     places: Mapped[list[PartyPlace]] = relationship(order_by="PartyPlace.n")
     extras: Mapped[list[EnrollmentExtra]] = relationship()
+
+
+class ParkedCall(Base):
+    """A call that somebody of the staff put aside, as the desk keeps it: a text that only the desk reads. Whoever takes it up
+    takes it away, so that it goes on in one place."""
+
+    __tablename__ = "parked_calls"
+    __table_args__ = (Index("ix_parked_calls_user", "user_id", "at"),)
+    id: Mapped[Key]
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    about: Mapped[Name]
+    state: Mapped[Prose]
+    at: Mapped[datetime]

@@ -1851,6 +1851,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/parked-calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parked Calls
+         * @description One's own calls that were put aside.
+         */
+        get: operations["parked_calls"];
+        put?: never;
+        /**
+         * Park Call
+         * @description Put a call aside; it is there on every screen of whoever did.
+         */
+        post: operations["park_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/parked-calls/{call_id}/take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Up Call
+         * @description Take a call up, which takes it away from every other screen.
+         */
+        post: operations["take_up_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/roster": {
         parameters: {
             query?: never;
@@ -2739,6 +2783,30 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organizations/{organization_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Organization
+         * @description An organization with its accounts, the people it sends and its contract runs.
+         */
+        get: operations["organization"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Organization
+         * @description Change what is known of an organization; what `set` does not name stays.
+         */
+        patch: operations["change_organization"];
         trace?: never;
     };
     "/api/v1/tags": {
@@ -7520,6 +7588,8 @@ export interface components {
              * @default
              */
             group: string;
+            /** What is paid now */
+            paid?: components["schemas"]["PaidNow"] | null;
         };
         /**
          * EnrolledView
@@ -7545,6 +7615,7 @@ export interface components {
             /** Change */
             change: string;
             quote: components["schemas"]["QuoteView"];
+            payment?: components["schemas"]["PaidView"] | null;
         };
         /**
          * EnrollmentChanged
@@ -9032,7 +9103,7 @@ export interface components {
          * @description What a log is of.
          * @enum {string}
          */
-        LogOf: "run" | "person" | "account" | "course" | "center";
+        LogOf: "run" | "person" | "account" | "course" | "organization" | "center";
         /**
          * LogPage
          * @description A page of changes, newest first; `next` is the cursor of the page after it.
@@ -9819,10 +9890,59 @@ export interface components {
             /** Age */
             age: string;
         };
+        /**
+         * OrganizationAccount
+         * @description An account of an organization: what it owes, negative where the center does.
+         */
+        OrganizationAccount: {
+            /** Id */
+            id: number;
+            /** Currency */
+            currency: string;
+            /** Balance */
+            balance: string;
+            /** Open */
+            open: string;
+        };
+        /** OrganizationChanged */
+        OrganizationChanged: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Address */
+            address: string;
+            /** Number */
+            number: string;
+            /** Change */
+            change: string;
+        };
         /** OrganizationCommand */
         OrganizationCommand: {
             /** The name */
             name: string;
+            /** The email */
+            email?: string | null;
+            /** The address */
+            address?: string | null;
+            /** The number */
+            number?: string | null;
+        };
+        /**
+         * OrganizationFacts
+         * @description What is left out stays as it is. `number`: of its taxes or its contract, as it wants it on papers.
+         */
+        OrganizationFacts: {
+            /** The name */
+            name?: string | null;
+            /** The email */
+            email?: string | null;
+            /** The address */
+            address?: string | null;
+            /** The number */
+            number?: string | null;
         };
         /** OrganizationOut */
         OrganizationOut: {
@@ -9830,6 +9950,62 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Email */
+            email: string | null;
+            /** Address */
+            address: string;
+            /** Number */
+            number: string;
+        };
+        /**
+         * OrganizationPage
+         * @description An organization with its accounts, the people it sends, its contract runs, and its rates by whom they are for.
+         */
+        OrganizationPage: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Address */
+            address: string;
+            /** Number */
+            number: string;
+            /** Accounts */
+            accounts: components["schemas"]["OrganizationAccount"][];
+            /** People */
+            people: components["schemas"]["OrganizationPerson"][];
+            /** People Total */
+            people_total: number;
+            /** Runs */
+            runs: components["schemas"]["CourseRun"][];
+        };
+        /**
+         * OrganizationPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        OrganizationPatch: {
+            set: components["schemas"]["OrganizationFacts"];
+            seen?: components["schemas"]["OrganizationFacts"];
+        };
+        /**
+         * OrganizationPerson
+         * @description Somebody the organization sends: by its own number for them, or as a learner whom it pays for.
+         */
+        OrganizationPerson: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Number */
+            number: string;
+            /** Department */
+            department: string;
+            /** Runs */
+            runs: number;
         };
         /**
          * Origin
@@ -10233,6 +10409,26 @@ export interface components {
             paid: boolean;
         };
         /**
+         * PaidNow
+         * @description Money that is handed over, or promised by its reference, while somebody is enrolled. `receipt`: it is issued, and sent
+         *     where the payer has an email.
+         */
+        PaidNow: {
+            /**
+             * The amount
+             * Format: amount
+             */
+            amount: string;
+            /** The method */
+            method: components["schemas"]["Method"];
+            /** Reference */
+            reference?: string | null;
+            /** Anyway */
+            anyway?: boolean | null;
+            /** Receipt */
+            receipt?: boolean;
+        };
+        /**
          * PaidOut
          * @description What somebody is paid for a run, what of it was asked for, and what is left: of the whole run, and of what counts by
          *     today.
@@ -10269,6 +10465,23 @@ export interface components {
             due: string;
         };
         /**
+         * PaidView
+         * @description A payment that was taken with a sign-up; `receipt` is its number, `sent_to` where it was sent.
+         */
+        PaidView: {
+            /** Payment Id */
+            payment_id: number;
+            /** Amount */
+            amount: string;
+            method: components["schemas"]["Method"];
+            /** Receipt Id */
+            receipt_id: number | null;
+            /** Receipt */
+            receipt: string | null;
+            /** Sent To */
+            sent_to: string | null;
+        };
+        /**
          * PaperCommand
          * @description Of those chosen, or all; remarks only where ticked. A sign-in sheet is of a meeting.
          */
@@ -10292,6 +10505,38 @@ export interface components {
          * @enum {string}
          */
         PaperSize: "Letter" | "A4";
+        /**
+         * ParkCommand
+         * @description A call as the desk keeps it: `state` is the desk's own text, `about` what it is called.
+         */
+        ParkCommand: {
+            /** What the call is about */
+            about: string;
+            /** The call */
+            state: string;
+        };
+        /** ParkedOut */
+        ParkedOut: {
+            /** Id */
+            id: number;
+            /** About */
+            about: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * ParkedState
+         * @description A call that was taken up, as the desk had kept it, and those that are still parked.
+         */
+        ParkedState: {
+            /** State */
+            state: string;
+            /** Parked */
+            parked: components["schemas"]["ParkedOut"][];
+        };
         /**
          * Part
          * @description What somebody does in a meeting they teach.
@@ -13567,6 +13812,7 @@ export interface components {
             /** Change */
             change: string;
             quote: components["schemas"]["QuoteView"];
+            payment?: components["schemas"]["PaidView"] | null;
             /** Account Id */
             account_id: number;
             /** To */
@@ -22386,6 +22632,224 @@ export interface operations {
             };
         };
     };
+    parked_calls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParkedOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    park_call: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ParkCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParkedOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_up_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParkedState"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     get_roster: {
         parameters: {
             query?: never;
@@ -26287,6 +26751,154 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrganizationOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    organization: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organization_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrganizationPage"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_organization: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organization_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrganizationPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrganizationChanged"];
                 };
             };
             /** @description Please sign in */

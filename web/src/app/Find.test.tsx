@@ -70,7 +70,7 @@ test("nothing fits says so; a server that is silent says so too", async () => {
 });
 
 test("everything found leads to its own row", () => {
-  expect(placeOf({ kind: "organization", id: 1, account_id: 9 })).toBe("/accounts/9");
+  expect(placeOf({ kind: "organization", id: 1, account_id: 9 })).toBe("/organizations/1");
   expect(placeOf({ kind: "place", id: 4, account_id: null })).toBe("/places?tab=places&at=4");
   expect(placeOf({ kind: "instructor", id: 5, account_id: null })).toBe("/teaching/5");
   expect(placeOf({ kind: "code", id: 6, account_id: null })).toBe("/money/codes?at=6");

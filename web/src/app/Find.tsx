@@ -43,6 +43,7 @@ const KINDS: Record<Schemas["FoundKind"], string> = {
 
 /** Where something that was found leads. */
 export function placeOf(thing: Pick<Schemas["FoundThing"], "kind" | "account_id" | "id">): string {
+  if (thing.kind === "organization") return `/organizations/${thing.id}`;
   if (thing.account_id !== null) return `/accounts/${thing.account_id}`;
   if (thing.kind === "place") return `/places?tab=places&at=${thing.id}`;
   if (thing.kind === "instructor") return `/teaching/${thing.id}`;

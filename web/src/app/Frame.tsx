@@ -102,6 +102,7 @@ const SentencesPage = lazy(() => import("../subjects/bulk/SentencesPage"));
 const ListsPage = lazy(() => import("../subjects/bulk/ListsPage"));
 const NewList = lazy(() => import("../subjects/bulk/NewList"));
 const SettingsPage = lazy(() => import("../subjects/center/SettingsPage"));
+const OrganizationPage = lazy(() => import("../subjects/people/OrganizationPage"));
 const CoursePage = lazy(() => import("../subjects/courses/CoursePage"));
 const StaffPage = lazy(() => import("../subjects/center/StaffPage"));
 const MyAccount = lazy(() => import("../subjects/center/MyAccount"));
@@ -211,6 +212,7 @@ function Shell({ me }: { me: Me }) {
           <Route path="/settings" element={<SettingsPage />} />
           <Route path="/staff" element={<StaffPage />} />
           <Route path="/me" element={<MyAccount />} />
+          <Route path="/organizations/:id" element={<Of page={OrganizationPage} />} />
           <Route path="/people" element={<PeoplePage />} />
           <Route path="/people/:id" element={<Of page={PersonPage} />} />
           <Route path="*" element={<Nowhere />} />
@@ -248,7 +250,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         <ListsAtWork items={lists} />
         <NavLink
           to="/people"
-          className={() => (/^\/(people|lists|sentences)/.test(pathname) ? "active" : "")}
+          className={() => (/^\/(people|organizations|lists|sentences)/.test(pathname) ? "active" : "")}
         >
           People
         </NavLink>

@@ -27,6 +27,7 @@ const HERE: [RegExp, [string, string][]][] = [
     [
       ["↑ ↓ Enter", "pick a person or a run"],
       ["F4", "back to who"],
+      ["F7", "what is paid now; arrows choose how"],
       ["F8", "park the call, and begin another"],
       ["Ctrl Enter", "enroll, or put in line"],
     ],

@@ -1,11 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 
 import { api, ask } from "../app/server";
+import { Row } from "../parts/layout";
 import { Field } from "./Field";
 import { Ends, Form } from "./Form";
 import { useServerForm } from "./useServerForm";
 
-/** An organization made on the spot, by its name. */
+/** An organization made on the spot: its name, and what papers need of it as far as it is known. */
 export function OrganizationNew({
   draft,
   onMade,
@@ -18,7 +19,7 @@ export function OrganizationNew({
   const queries = useQueryClient();
   const of = useServerForm({
     draft,
-    start: { name: "" },
+    start: { name: "", email: "", address: "", number: "" },
     send: (body) => ask(api.POST("/api/v1/organizations", { body })),
     done: (made) => {
       void queries.invalidateQueries({ queryKey: ["get", "/api/v1/organizations"] });
@@ -26,8 +27,13 @@ export function OrganizationNew({
     },
   });
   return (
-    <Form of={of} onLeave={onLeave}>
+    <Form of={of} onLeave={onLeave} label="A new organization">
       <Field label="Name of the organization" {...of.field("name")} autoFocus />
+      <Field label="Email for papers, if any" type="email" {...of.field("email")} />
+      <Field label="Address, if known" multiline {...of.field("address")} />
+      <Row>
+        <Field label="Its number on papers, if any" {...of.field("number")} />
+      </Row>
       <Ends of={of} act="Add" leave="Back" onLeave={onLeave} />
     </Form>
   );

@@ -18,6 +18,7 @@ from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money.accounts import get_account
+from archgate.actions.people import organizations
 from archgate.actions.people.people import get_person, like
 from archgate.clock import system_now
 from archgate.core.states import LogOf
@@ -124,6 +125,9 @@ def touches_of(uow: UnitOfWork, about: LogOf, number: int) -> list[ColumnElement
             return [of(Subject.COURSE, courses.get_course(uow, number).id)]
         case LogOf.PERSON:
             return of_person(get_person(uow, number))
+        case LogOf.ORGANIZATION:
+            found = organizations.get_organization(uow, number).id
+            return [of(Subject.ORGANIZATION, found), *of_accounts(Account.organization_id == found)]
         case LogOf.CENTER:
             return None
 

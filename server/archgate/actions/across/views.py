@@ -14,7 +14,7 @@ from archgate.actions.enrolling.views import PersonRun
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut
 from archgate.actions.money.views import MoneyWaitsOut, Owed
-from archgate.actions.people.views import NoteOut, PersonOut
+from archgate.actions.people.views import NoteOut, OrganizationOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
 from archgate.core.states import FoundKind, RunStatus, SignUp, Teaching
 
@@ -185,6 +185,35 @@ class CourseRun(View):
     status: RunStatus
     taken: int
     capacity: int
+
+
+class OrganizationAccount(View):
+    """An account of an organization: what it owes, negative where the center does."""
+
+    id: int
+    currency: str
+    balance: str
+    open: str
+
+
+class OrganizationPerson(View):
+    """Somebody the organization sends: by its own number for them, or as a learner whom it pays for."""
+
+    id: int
+    name: str
+    email: str | None
+    number: str
+    department: str
+    runs: int
+
+
+class OrganizationPage(OrganizationOut):
+    """An organization with its accounts, the people it sends, its contract runs, and its rates by whom they are for."""
+
+    accounts: list[OrganizationAccount]
+    people: list[OrganizationPerson]
+    people_total: int
+    runs: list[CourseRun]
 
 
 class CoursePage(CourseOut):

@@ -34,7 +34,7 @@ from archgate.actions.bulk.views import (
 from archgate.actions.courses import courses
 from archgate.actions.enrolling import telling
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.people.views import OrganizationOut
+from archgate.actions.people import organizations
 from archgate.core import verdicts
 from archgate.core.money import format_amount
 from archgate.core.states import BatchStatus, LineOutcome, RowKind, Told, Verdict
@@ -78,7 +78,7 @@ def batch_view(uow: UnitOfWork, batch_id: int) -> BatchOut:
         headings=batch.headings,
         columns=batch.columns,
         column_faults=wrong,
-        organization=OrganizationOut(id=payer.id, name=payer.name) if payer else None,
+        organization=organizations.organization_view(payer) if payer else None,
         rate=batch.rate,
         plan=batch.plan,
         code=batch.code,

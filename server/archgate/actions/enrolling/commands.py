@@ -20,11 +20,22 @@ from archgate.actions.kernel.commands import (
     Whole,
     Words,
 )
-from archgate.core.states import Answer, CallOutcome, Mark, PaperKind, Role, Told
+from archgate.core.states import Answer, CallOutcome, Mark, Method, PaperKind, Role, Told
 
 MOST_CHOSEN = 20_000
 ASKED = ("people", "extras", "code")
 Note = Annotated[str, Field(max_length=5000)]
+
+
+class PaidNow(Command):
+    """Money that is handed over, or promised by its reference, while somebody is enrolled. `receipt`: it is issued, and sent
+    where the payer has an email."""
+
+    amount: AmountText = Field(title="The amount")
+    method: Method = Field(title="The method")
+    reference: Line | None = None
+    anyway: Flag | None = None
+    receipt: Flag = Field(default_factory=bool)
 
 
 class EnrollCommand(Ask):
@@ -49,6 +60,7 @@ class EnrollCommand(Ask):
     held_place_id: Id | None = Field(None, title="The held places")
     told: list[Told] | None = Field(None, title="Who is told")
     group: Annotated[Line, Field(max_length=100)] = Field("", title="The group")
+    paid: PaidNow | None = Field(None, title="What is paid now")
 
 
 class JoinCommand(Ask):
@@ -251,3 +263,10 @@ class PaperCommand(Command):
     enrollment_ids: Annotated[list[Id], Field(max_length=MOST_CHOSEN)] | None = None
     meeting_id: Id | None = None
     remarks: Flag = Field(default_factory=bool)
+
+
+class ParkCommand(Command):
+    """A call as the desk keeps it: `state` is the desk's own text, `about` what it is called."""
+
+    about: Annotated[Words, Field(max_length=200)] = Field(title="What the call is about")
+    state: Annotated[str, Field(min_length=2, max_length=60_000)] = Field(title="The call")

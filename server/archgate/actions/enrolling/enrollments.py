@@ -10,26 +10,30 @@ from typing import NoReturn
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.enrolling import telling
-from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.enrolling.commands import EnrollCommand, PaidNow
 from archgate.actions.enrolling.groups import Groups
-from archgate.actions.enrolling.views import EnrolledView, NamedView
+from archgate.actions.enrolling.views import EnrolledView, NamedView, PaidView
 from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.fees.commands import Ask
 from archgate.actions.fees.views import quote_view
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
-from archgate.actions.kernel.commands import command_of
+from archgate.actions.kernel.commands import amount_of, command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.rows import put
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import money, payments
+from archgate.actions.money import accounts, invoices, money, payments
+from archgate.actions.money.commands import PartCommand, PaymentCommand
 from archgate.actions.people import people
 from archgate.actions.seats import made_of, parties, seats
 from archgate.core import seats as core_seats
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
+from archgate.core.rights import Right, refusal
 from archgate.core.states import EnrollmentStatus, Role, RunStatus, SignUp
 from archgate.tables.base import Base
 from archgate.tables.courses import Run
@@ -136,8 +140,47 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     parties.leave_interest(uow, run, person.id, ties)
     change = uow.log(Act.ENROLL, enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id)
     uow.session.flush()
+    paid = pay_now(uow, enrollment, command.paid) if command.paid else None
     telling.tell_of(uow, change, enrollment, run, command.told)
-    return enrolled_view(uow, enrollment, seat, change)
+    return enrolled_view(uow, enrollment, seat, change, paid)
+
+
+def pay_now(uow: UnitOfWork, enrollment: Enrollment, paid: PaidNow) -> PaidView:
+    """Take what is paid in the call, in the transaction that gives the seat: one without the other never stands. It settles this
+    sign-up, its oldest installment first; what is more than it costs settles what else is oldest due, and is credit after."""
+    if uow.user is None or not uow.user.may(Right.TAKE_MONEY):
+        raise Problem(403, "forbidden", refusal(uow.user.role.name if uow.user else "", Right.TAKE_MONEY))
+    faults: list[Fault] = []
+    left = amount_of(paid.amount, enrollment.currency, "/paid/amount", faults) or 0
+    if faults:
+        raise Refused(faults)
+    parts = []
+    for i in sorted(enrollment.installments, key=lambda i: (i.due, i.n)):
+        part = min(left, i.amount)
+        left -= part
+        if part:
+            parts.append(PartCommand(id=i.id, amount=format_amount(part, enrollment.currency)))
+    command = PaymentCommand(
+        amount=paid.amount,
+        method=paid.method,
+        reference=paid.reference,
+        anyway=paid.anyway,
+        installments=parts if left == 0 else None,
+    )
+    try:
+        done = accounts.take_payment(uow, enrollment.payer_id, command)
+    except Refused as refused:
+        raise Refused([Fault(f"/paid{f.at}", f.message) for f in refused.faults]) from None
+    issued = invoices.receipt(uow, done.payment_id) if paid.receipt else None
+    sent = invoices.send_if_possible(uow, issued.id) if issued else None
+    return PaidView(
+        payment_id=done.payment_id,
+        amount=paid.amount,
+        method=paid.method,
+        receipt_id=issued.id if issued else None,
+        receipt=issued.number if issued else None,
+        sent_to=sent,
+    )
 
 
 def refuse_full_run(
@@ -196,7 +239,11 @@ def seat_at_price(
 
 
 def enrolled_view(
-    uow: UnitOfWork, enrollment: Enrollment, seat: core_seats.Seated, change: Change
+    uow: UnitOfWork,
+    enrollment: Enrollment,
+    seat: core_seats.Seated,
+    change: Change,
+    paid: PaidView | None = None,
 ) -> EnrolledView:
     run = get_run(uow, enrollment.run_id)
     return EnrolledView(
@@ -210,6 +257,7 @@ def enrolled_view(
         held_until=uow.local(enrollment.hold_until),
         change=change.key,
         quote=quote_view(enrollment.quote),
+        payment=paid,
     )
 
 

@@ -7,7 +7,18 @@ from datetime import date
 from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
 from archgate.actions.kernel.commands import Moment, View
 from archgate.actions.money.views import NextDue
-from archgate.core.states import EnrollmentStatus, Role
+from archgate.core.states import EnrollmentStatus, Method, Role
+
+
+class PaidView(View):
+    """A payment that was taken with a sign-up; `receipt` is its number, `sent_to` where it was sent."""
+
+    payment_id: int
+    amount: str
+    method: Method
+    receipt_id: int | None
+    receipt: str | None
+    sent_to: str | None
 
 
 class EnrolledView(View):
@@ -23,6 +34,7 @@ class EnrolledView(View):
     held_until: Moment | None
     change: str
     quote: QuoteView
+    payment: PaidView | None = None
 
 
 class NamedView(View):
@@ -204,3 +216,16 @@ class PersonRun(View):
     total: str
     owed: str
     next_due: NextDue | None
+
+
+class ParkedOut(View):
+    id: int
+    about: str
+    at: Moment
+
+
+class ParkedState(View):
+    """A call that was taken up, as the desk had kept it, and those that are still parked."""
+
+    state: str
+    parked: list[ParkedOut]

@@ -192,6 +192,7 @@ class Act(StrEnum):
     SET_A_PASSWORD = "set a password", Subject.PERSON, "It is the person's own."
     TAG_A_PERSON = "tag a person", Subject.PERSON, Undo.ROWS
     ADD_AN_ORGANIZATION = "add an organization", Subject.ORGANIZATION, "Somebody may pay by this name by now."
+    CHANGE_AN_ORGANIZATION = "change an organization", Subject.ORGANIZATION, Undo.ROWS
     A_HELD_SEAT_LAPSES = (
         "a held seat lapses",
         Subject.ENROLLMENT,

@@ -45,7 +45,7 @@ from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPageSession
 from archgate.tables.people import Person
 from archgate.tables.plans import Plan, PlanLine
-from archgate.tables.roster import Enrollment, RunGroup
+from archgate.tables.roster import Enrollment, ParkedCall, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 from archgate.tables.teaching import EvaluationAnswer, EvaluationAsked, InstructorPicture, RunTeacher
@@ -58,7 +58,7 @@ TRIES = 6
 KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, SentenceDue, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
-    OwnPageSession, SignIn, RecoveryCode, CenterLogo, InstructorPicture, EvaluationAnswer, EvaluationAsked,
+    OwnPageSession, SignIn, RecoveryCode, CenterLogo, ParkedCall, InstructorPicture, EvaluationAnswer, EvaluationAsked,
 )  # fmt: skip
 
 

@@ -21,7 +21,7 @@ from archgate.actions.money import accounts, money
 from archgate.actions.money.commands import WhyCommand
 from archgate.actions.money.views import InvoiceDone, InvoiceLine, InvoiceOut, Invoices, InvoiceSent
 from archgate.actions.people import people
-from archgate.core.faults import refuse
+from archgate.core.faults import Refused, refuse
 from archgate.core.money import format_amount
 from archgate.core.quotes import Line
 from archgate.core.schedule import day_text
@@ -152,7 +152,7 @@ def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title
     for d in rows:
         e, run = d.enrollment, runs[d.enrollment.run_id]
         first = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
-        about = f"{e.person.name}, {run.title or run.course.title} ({run.code}{first})"
+        about = f"{learners_of(e)}, {run.title or run.course.title} ({run.code}{first})"
         if d.first and e.live:
             shown_lines = [(many_of(x), x.amount) for x in e.quote.lines]
         else:
@@ -179,7 +179,8 @@ def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title
         **letterhead(uow),
         date=day_text(uow.today),
         payer=accounts.payer_name(uow, account),
-        notes=sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
+        payer_lines=payer_lines(uow, account),
+        notes=order_numbers(rows) + sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
         lines=lines,
         taxes=[
             PaperLine(
@@ -209,6 +210,29 @@ def letterhead(uow: UnitOfWork) -> Letterhead:
     c = uow.center
     lines = [line.strip() for line in c.address.splitlines() if line.strip()]
     return Letterhead(center=c.name, address=lines, logo=c.logo_id, size=c.paper_size)
+
+
+def learners_of(e: Enrollment) -> str:
+    """Every learner of a sign-up by name; heads without one are counted."""
+    named = [p.person.name for p in e.places if p.person is not None]
+    open_heads = e.heads - 1 - len(named)
+    rest = [f"{open_heads} more"] if open_heads > 0 else []
+    return ", ".join([e.person.name, *named, *rest])
+
+
+def payer_lines(uow: UnitOfWork, account: Account) -> list[str]:
+    """What stands under the name of an organization on papers: its address, and its number."""
+    row = uow.session.get(Organization, account.organization_id) if account.organization_id else None
+    if row is None:
+        return []
+    lines = [line.strip() for line in row.address.splitlines() if line.strip()]
+    return [*lines, f"No. {row.number}"] if row.number else lines
+
+
+def order_numbers(rows: list[Difference]) -> list[str]:
+    """The purchase orders that sign-ups came by."""
+    found = sorted({d.enrollment.order_number for d in rows if d.enrollment.order_number})
+    return [f"Your order: {', '.join(found)}"] if found else []
 
 
 def many_of(line: Line) -> str:
@@ -285,6 +309,14 @@ def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> InvoiceS
     change = uow.log(Act.SEND_A_PAPER, invoice.id, f"Sent {invoice.number} to {email}")
     mail(uow, change, invoice, email)
     return invoice_view(invoice).widened(InvoiceSent, change=change.key, email=email)
+
+
+def send_if_possible(uow: UnitOfWork, invoice_id: int) -> str | None:
+    """Send a paper to its payer's address; None where there is none, and nothing is sent."""
+    try:
+        return send(uow, invoice_id).email
+    except Refused:
+        return None
 
 
 def keep(
@@ -383,6 +415,7 @@ def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
             **letterhead(uow),
             date=day_text(payment.received_on),
             payer=accounts.payer_name(uow, account),
+            payer_lines=payer_lines(uow, account),
             notes=notes_of(uow, payment),
             lines=[PaperLine(what=f"Received by {by}", amount=total)],
             total=total,
@@ -448,7 +481,7 @@ def pro_forma(uow: UnitOfWork, account_id: int) -> Paper:
     if not rows:
         raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
     paper = document_of(uow, account, rows, "Pro-forma invoice")
-    return paper.model_copy(update={"notes": ["This is not an invoice."]})
+    return paper.model_copy(update={"notes": ["This is not an invoice.", *paper.notes]})
 
 
 def statement(uow: UnitOfWork, account_id: int) -> Paper:

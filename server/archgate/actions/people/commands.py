@@ -43,8 +43,24 @@ class TagsCommand(Command):
     tags: Annotated[list[Annotated[Line, Field(max_length=40)]], Field(max_length=20)]
 
 
-class OrganizationCommand(Command):
+class OrganizationFacts(Command):
+    """What is left out stays as it is. `number`: of its taxes or its contract, as it wants it on papers."""
+
+    name: Words | None = Field(None, title="The name")
+    email: Annotated[str, Field(max_length=254)] | None = Field(None, title="The email")
+    address: Annotated[LongText, Field(max_length=600)] | None = Field(None, title="The address")
+    number: Annotated[Line, Field(max_length=60)] | None = Field(None, title="The number")
+
+
+class OrganizationCommand(OrganizationFacts):
     name: Words = Field(title="The name")
+
+
+class OrganizationPatch(Command):
+    """`set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict."""
+
+    set: OrganizationFacts
+    seen: OrganizationFacts = Field(default_factory=OrganizationFacts)
 
 
 class MergeCommand(Command):

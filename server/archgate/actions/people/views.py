@@ -19,6 +19,13 @@ class PersonOut(View):
 class OrganizationOut(View):
     id: int
     name: str
+    email: str | None
+    address: str
+    number: str
+
+
+class OrganizationChanged(OrganizationOut):
+    change: str
 
 
 class PersonNear(PersonOut):

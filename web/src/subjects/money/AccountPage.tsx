@@ -53,7 +53,11 @@ export default function AccountPage() {
     >
       <Crumbs>
         <Link to="/money">Money</Link> /{" "}
-        {account.person_id ? <Link to={`/people/${account.person_id}`}>{account.name}</Link> : account.name}
+        {account.person_id ? (
+          <Link to={`/people/${account.person_id}`}>{account.name}</Link>
+        ) : (
+          <Link to={`/organizations/${account.organization_id}`}>{account.name}</Link>
+        )}
       </Crumbs>
       <h1>Account of {account.name}</h1>
       {account.waiting.length > 0 && (

@@ -36,6 +36,7 @@ test("the person made is the one shown, and is handed on", async () => {
     family: "Ndiaye",
     email: "",
     phone: "555-0142",
+    note: "",
     invite: false,
     anyway: false,
   });

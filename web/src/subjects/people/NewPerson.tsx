@@ -23,6 +23,7 @@ function startOf(typed: string) {
     family: !isEmail && words.length > 1 ? words[words.length - 1]! : "",
     email: isEmail ? typed.trim() : "",
     phone: "",
+    note: "",
     invite: false,
   };
 }
@@ -45,11 +46,11 @@ export function NewPerson({
   const of = useServerForm({
     draft: `new-person-${where}-${typed}`,
     start: startOf(typed),
-    send: ({ given, family, email, phone, invite }, key, how) =>
+    send: ({ given, family, email, phone, note, invite }, key, how) =>
       ask(
         api.POST("/api/v1/people", {
           params: { header: { "Idempotency-Key": key } },
-          body: { given, family, email, phone, invite, anyway: how.anyway ?? false },
+          body: { given, family, email, phone, note, invite, anyway: how.anyway ?? false },
         }),
       ),
     done: onAdded,
@@ -68,7 +69,7 @@ export function NewPerson({
     onAdded(person);
   };
   const field = (
-    name: "given" | "family" | "email" | "phone",
+    name: "given" | "family" | "email" | "phone" | "note",
     label: string,
     autoFocus = false,
     type: FieldProps["type"] = "text",
@@ -94,6 +95,7 @@ export function NewPerson({
         {field("email", "Email, if any", given !== "" && family !== "", "email")}
       </Box>
       {field("phone", "Phone, if any")}
+      <Box sx={{ margin: "10px 0" }}>{field("note", "Note, if any")}</Box>
       <Tick checked={of.values.invite} onChange={(invite) => of.set({ invite })}>
         invite them by message to set a password for their own page
       </Tick>

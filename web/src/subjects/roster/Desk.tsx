@@ -15,7 +15,7 @@ import { begun, type DeskEvent, type DeskState } from "./deskCall";
 import { CallSoFar, Notice, Parked } from "./DeskCalls";
 import { Terms, What, Who } from "./DeskColumns";
 import { DeskMargin } from "./DeskMargin";
-import { useBrought, useDeskKeys, useDeskState, useQuoted } from "./useDesk";
+import { useBrought, useDeskKeys, useDeskState, useParking, useQuoted } from "./useDesk";
 import { useEnroll } from "./useEnroll";
 
 const KeysLine = styled("div")({ color: ink.slate, display: "flex", gap: 12, flexWrap: "wrap" });
@@ -36,6 +36,7 @@ const KEYS = [
   [["Tab"], "next"],
   [["↑", "↓", "Enter"], "pick"],
   [["F4"], "who"],
+  [["F7"], "paid now"],
   [["F8"], "park"],
   [["Ctrl Enter"], "enroll"],
 ] as const;
@@ -43,12 +44,20 @@ const KEYS = [
 /** Who may pay besides the learner: payers of this call. */
 function usePayers({ call, soFar }: DeskState) {
   const before = soFar.filter((l) => l.payer.startsWith("p") && l.payer !== `p${call.person?.id}`);
+  const other = call.payer.startsWith("p") && !before.some((l) => l.payer === call.payer) ? call.payer : "";
+  const somebody = $api.useQuery(
+    "get",
+    "/api/v1/people/{person_id}",
+    { params: { path: { person_id: Number(other.slice(1)) } } },
+    { enabled: other !== "" },
+  );
   const fixed = [
     { value: "", text: "the learner" },
     ...[...new Map(before.map((l) => [l.payer, l.payerName]))].map(([value, name]) => ({
       value,
       text: `${name}, of this call`,
     })),
+    ...(other ? [{ value: other, text: somebody.data?.name ?? "somebody else" }] : []),
   ];
   const organization = $api.useQuery(
     "get",
@@ -57,7 +66,9 @@ function usePayers({ call, soFar }: DeskState) {
     { enabled: /^\d+$/.test(call.payer) },
   );
   const known = before.find((l) => l.payer === call.payer)?.payerName;
-  const name = call.payer ? (known ?? organization.data?.[0]?.name ?? "") : (call.person?.name ?? "");
+  const name = call.payer
+    ? (known ?? somebody.data?.name ?? organization.data?.[0]?.name ?? "")
+    : (call.person?.name ?? "");
   return { fixed, name };
 }
 
@@ -65,7 +76,7 @@ function usePayers({ call, soFar }: DeskState) {
 export default function Desk() {
   const me = useMe();
   const [state, dispatch] = useDeskState();
-  const { call, soFar, parked } = state;
+  const { call, soFar } = state;
   const acts = useDone();
   const pulse = usePulse(null, 3);
   const who = useRef<HTMLInputElement>(null);
@@ -84,14 +95,13 @@ export default function Desk() {
     if (ready && quote.data && run)
       void enrolling.enroll({ call, quote: quote.data, run, payerName: payers.name });
   };
+  const about = [call.person?.name ?? call.who.trim(), run?.title].filter(Boolean).join(", ") || "a call";
+  const parking = useParking(state, tell, acts);
   const park = () => {
-    if (!begun(state)) return;
-    const about = [call.person?.name ?? call.who.trim(), run?.title].filter(Boolean).join(", ") || "a call";
-    tell({ type: "parked", about, at: new Date().toISOString() });
-    acts.say({ text: `Parked: ${about}.` });
-    to(who);
+    if (begun(state)) void parking.park(about.slice(0, 200), () => to(who));
   };
-  useDeskKeys({ park, enroll, back: () => (who.current ?? what.current ?? terms.current)?.focus() });
+  const pay = () => document.querySelector<HTMLElement>("#paid-now input:checked")?.focus();
+  useDeskKeys({ park, enroll, pay, back: () => (who.current ?? what.current ?? terms.current)?.focus() });
   const afterWho = () => to(call.runId === null ? what : terms);
   const afterWhat = () => to(call.person ? terms : who);
   return (
@@ -100,7 +110,7 @@ export default function Desk() {
       margin={
         <>
           <News pulse={pulse} />
-          <Parked parked={parked} onTake={(n) => tell({ type: "taken up", n })} />
+          <Parked onTake={(id) => void parking.takeUp(id, about.slice(0, 200))} />
           {run && <Notice run={run} />}
           <DeskMargin
             call={call}
@@ -111,6 +121,8 @@ export default function Desk() {
             acts={acts}
             ready={ready}
             busy={enrolling.busy}
+            faults={enrolling.faults}
+            tell={tell}
             onEnroll={enroll}
           />
           <CallSoFar

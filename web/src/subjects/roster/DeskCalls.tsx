@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueries, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 
 import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
@@ -9,40 +9,31 @@ import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { ActList, Note, Picks, Row, Ruled } from "../../parts/layout";
-import { count, money } from "../../parts/text";
+import { clock, count, money } from "../../parts/text";
 import { Fault, NoteLine, T } from "../../parts/words";
-import type { Call, DeskState, ParkedCall, SoFar } from "./deskCall";
+import type { Call, SoFar } from "./deskCall";
+
+const AGAIN = 20_000;
 
 /** How many calls are parked, for the frame. */
 export function useParkedCount(): number {
-  const read = () => {
-    try {
-      const kept = JSON.parse(sessionStorage.getItem("desk") ?? "{}") as Partial<DeskState>;
-      return kept.parked?.length ?? 0;
-    } catch {
-      return 0;
-    }
-  };
-  const [many, setMany] = useState(read);
-  useEffect(() => {
-    const beat = () => setMany(read());
-    window.addEventListener("parked-calls", beat);
-    return () => window.removeEventListener("parked-calls", beat);
-  }, []);
-  return many;
+  const query = $api.useQuery("get", "/api/v1/parked-calls", {}, { refetchInterval: AGAIN });
+  return query.data?.length ?? 0;
 }
 
-export function Parked({ parked, onTake }: { parked: ParkedCall[]; onTake: (n: number) => void }) {
+/** Calls put aside, on whichever screen. */
+export function Parked({ onTake }: { onTake: (id: number) => void }) {
+  const parked = $api.useQuery("get", "/api/v1/parked-calls", {}, { refetchInterval: AGAIN }).data ?? [];
   if (parked.length === 0) return null;
   return (
     <section aria-label="Parked calls">
       <h2>{count(parked.length, "parked call")}</h2>
       <ActList>
-        {parked.map((p, n) => (
-          <li key={p.at}>
-            <Button variant="text" onClick={() => onTake(n)}>
+        {parked.map((p) => (
+          <li key={p.id}>
+            <Button variant="text" onClick={() => onTake(p.id)}>
               {p.about}
-              <T tone="slate"> since {new Date(p.at).toTimeString().slice(0, 5)}</T>
+              <T tone="slate"> since {clock(p.at)}</T>
             </Button>
           </li>
         ))}

@@ -4,15 +4,16 @@ import { type RefObject, useState } from "react";
 
 import { messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { OrganizationNew } from "../../form/OrganizationNew";
 import { OrganizationPick } from "../../form/OrganizationPick";
 import { PickList } from "../../form/PickList";
 import { Tick } from "../../form/Tick";
-import { Note } from "../../parts/layout";
+import { Note, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import { P } from "../../parts/words";
 import { NewPerson } from "../people/NewPerson";
 import type { Call, DeskEvent, Person } from "./deskCall";
-import { PersonLine } from "../people/PersonPick";
+import { PersonLine, PersonPick } from "../people/PersonPick";
 import { Picked, RunLine } from "./DeskParts";
 import { DeskTerms } from "./DeskTerms";
 import { usePeople, useRuns } from "./useDesk";
@@ -59,16 +60,60 @@ export function Who({
       {call.person && (
         <>
           <Box sx={{ marginTop: 14 }}>
-            <OrganizationPick
-              label="Pays"
-              value={call.payer}
-              onChange={(payer) => say({ payer })}
-              fixed={payers}
-            />
+            <Payer call={call} say={say} payers={payers} />
           </Box>
           <Owes person={call.person} />
         </>
       )}
+    </>
+  );
+}
+
+/** Who pays: the learner, an organization, somebody of this call, or somebody else who takes no seat; made on the spot. */
+function Payer({
+  call,
+  say,
+  payers,
+}: {
+  call: Call;
+  say: (change: Partial<Call>) => void;
+  payers: { value: string; text: string }[];
+}) {
+  const [open, setOpen] = useState<"person" | "organization" | null>(null);
+  const take = (payer: string) => {
+    say({ payer });
+    setOpen(null);
+  };
+  if (open === "organization")
+    return (
+      <OrganizationNew
+        draft={`desk-payer-${call.id}`}
+        onMade={(id) => take(String(id))}
+        onLeave={() => setOpen(null)}
+      />
+    );
+  if (open === "person")
+    return (
+      <PersonPick
+        label="Who pays"
+        adds={`desk-payer-${call.id}`}
+        not={call.person?.id}
+        onPick={(id) => take(`p${id}`)}
+        onLeave={() => setOpen(null)}
+        leave="the learner pays after all"
+      />
+    );
+  return (
+    <>
+      <OrganizationPick label="Pays" value={call.payer} onChange={(payer) => say({ payer })} fixed={payers} />
+      <Row wrap sx={{ gap: 14, marginTop: 4 }}>
+        <Button variant="text" color="secondary" onClick={() => setOpen("person")}>
+          somebody else pays
+        </Button>
+        <Button variant="text" color="secondary" onClick={() => setOpen("organization")}>
+          a new organization
+        </Button>
+      </Row>
     </>
   );
 }

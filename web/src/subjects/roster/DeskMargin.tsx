@@ -8,7 +8,8 @@ import { money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { KeepQuote } from "../fees/KeepQuote";
-import { type Call, seatsOf } from "./deskCall";
+import { type Call, type DeskEvent, seatsOf } from "./deskCall";
+import { PaidNow } from "./DeskPaid";
 
 /** The quote of the call, why it costs that, and the one act. */
 export function DeskMargin({
@@ -20,6 +21,8 @@ export function DeskMargin({
   acts,
   ready,
   busy,
+  faults,
+  tell,
   onEnroll,
 }: {
   call: Call;
@@ -30,6 +33,9 @@ export function DeskMargin({
   acts: ReturnType<typeof useDone>;
   ready: boolean;
   busy: boolean;
+  /** What was wrong with the sign-up when it was sent, by field. */
+  faults: Record<string, string>;
+  tell: (event: DeskEvent) => void;
   onEnroll: () => void;
 }) {
   const name = call.person ? ` ${call.person.name}` : "";
@@ -61,6 +67,7 @@ export function DeskMargin({
           {quote.can_wait && call.keptId === null && (
             <P tone="slate">In line nothing is owed; the price is worked out when a seat is given.</P>
           )}
+          {quote.can_enroll && <PaidNow call={call} quote={quote} faults={faults} tell={tell} />}
           <Button
             variant="contained"
             fullWidth

@@ -14,6 +14,8 @@ import {
   quiet,
   seatsOf,
   type SoFar,
+  paidNow,
+  parkedRead,
 } from "./deskCall";
 
 const person = (id: number) => ({ id, name: `Person ${id}` }) as Person;
@@ -80,14 +82,26 @@ test("a parked call comes back as it was, under another key, and leaves the row"
     { type: "picked a person", person: person(1) },
     { type: "said", change: { note: "calls back" } },
   );
-  const parked = deskAfter(said, { type: "parked", about: "Person 1", at: "2027-08-20T14:00:00Z" });
+  const parked = deskAfter(said, { type: "parked" });
   expect(begun(parked)).toBe(false);
-  expect(parked.parked.map((p) => p.about)).toEqual(["Person 1"]);
-  const back = deskAfter(parked, { type: "taken up", n: 0 });
+  const state = parkedRead(JSON.stringify(said))!;
+  const back = deskAfter(parked, { type: "taken up", state });
   expect(back.call).toMatchObject({ note: "calls back", person: { id: 1 } });
   expect(back.call.key).not.toBe(said.call.key);
-  expect(back.parked).toEqual([]);
-  expect(deskAfter(back, { type: "taken up", n: 4 })).toBe(back);
+  expect([parkedRead("{"), parkedRead("{}"), parkedRead("null")]).toEqual([null, null, null]);
+});
+
+test("what is paid now is what is due now unless another amount is typed", () => {
+  const paid = { method: "cash", amount: "", reference: " ", receipt: true } as const;
+  expect(paidNow(call({}), "40.00", 2)).toBeNull();
+  expect(paidNow(call({ paid }), "40.00", 2)).toEqual({
+    method: "cash",
+    amount: "40.00",
+    reference: "",
+    receipt: true,
+  });
+  expect(paidNow(call({ paid: { ...paid, amount: "50" } }), "40.00", 2)?.amount).toBe("50.00");
+  expect(paidNow(call({ paid: { ...paid, amount: "lots" } }), "40.00", 2)?.amount).toBe("lots");
 });
 
 test("a kept quote brings its person, payer, run and note along", () => {
@@ -96,14 +110,13 @@ test("a kept quote brings its person, payer, run and note along", () => {
   expect(after(event).call).toMatchObject({ keptId: 3, runId: 8, payer: "2", note: "as agreed" });
 });
 
-test("a call that ends leaves parked calls alone", () => {
+test("a call that ends leaves nothing behind", () => {
   const state = after(
     { type: "said", change: { who: "ad" } },
-    { type: "parked", about: "a call", at: "2027-08-20T14:00:00Z" },
     { type: "done", line: line() },
     { type: "ended" },
   );
-  expect([state.soFar.length, state.parked.length, begun(state)]).toEqual([0, 1, false]);
+  expect([state.soFar.length, begun(state)]).toEqual([0, false]);
   expect(after({ type: "done", line: line() }, { type: "summed up" }).soFar).toEqual([]);
 });
 

@@ -36,12 +36,44 @@ export type Call = {
   answers: Record<string, string>;
   /** The places held without names that are taken up. */
   heldId: number | null;
+  /** What is paid while they are on the phone or at the desk; null for nothing now. An empty amount: what is due now. */
+  paid: Paid | null;
   /** Another sign-up of the same call, as somebody said; a person picked otherwise begins a new call. */
   goesOn: boolean;
   /** What this sign-up is called, from its beginning to its end. */
   id: string;
   key: string;
 };
+
+export type Paid = {
+  method: "cash" | "check" | "transfer";
+  amount: string;
+  reference: string;
+  receipt: boolean;
+};
+
+/** What is paid now, as the server takes it. */
+export function paidNow(call: Call, dueNow: string, digits: number): Schemas["PaidNow"] | null {
+  if (!call.paid) return null;
+  const { method, reference, receipt } = call.paid;
+  const typed = call.paid.amount.trim();
+  return {
+    method,
+    amount: typed ? (amount(typed, digits) ?? typed) : dueNow,
+    reference: reference.trim(),
+    receipt,
+  };
+}
+
+/** A call that was put aside, as it is read back; null for a text that is none. */
+export function parkedRead(text: string): DeskState | null {
+  try {
+    const held = JSON.parse(text) as Partial<DeskState>;
+    return held.call && Array.isArray(held.soFar) ? { call: held.call, soFar: held.soFar } : null;
+  } catch {
+    return null;
+  }
+}
 
 /** Whose money it is, as the server takes it: an organization, another person, or the learner. */
 export function payerOf(call: Call) {
@@ -115,6 +147,7 @@ export const FRESH = {
   told: null,
   answers: {},
   heldId: null,
+  paid: null,
 };
 
 export const blank = (): Call => ({
@@ -143,8 +176,7 @@ export type SoFar = {
   payer: string;
   payerName: string;
 };
-export type ParkedCall = { call: Call; soFar: SoFar[]; about: string; at: string };
-export type DeskState = { call: Call; soFar: SoFar[]; parked: ParkedCall[] };
+export type DeskState = { call: Call; soFar: SoFar[] };
 
 export type DeskEvent =
   | { type: "said"; change: Partial<Call> }
@@ -157,12 +189,12 @@ export type DeskEvent =
   | { type: "done"; line: SoFar }
   | { type: "the same person again"; line: SoFar }
   | { type: "the same run for another"; line: SoFar }
-  | { type: "parked"; about: string; at: string }
-  | { type: "taken up"; n: number }
+  | { type: "parked" }
+  | { type: "taken up"; state: DeskState }
   | { type: "summed up" }
   | { type: "ended" };
 
-export const quiet = (): DeskState => ({ call: blank(), soFar: [], parked: [] });
+export const quiet = (): DeskState => ({ call: blank(), soFar: [] });
 
 /** Whether there is anything in a call that would be lost. */
 export function begun({ call, soFar }: DeskState): boolean {
@@ -212,16 +244,10 @@ export function deskAfter(state: DeskState, event: DeskEvent): DeskState {
       const { runId, payer } = event.line;
       return { ...state, call: { ...blank(), runId, payer, goesOn: true } };
     }
-    case "parked": {
-      const parked = { call, soFar: state.soFar, about: event.about, at: event.at };
-      return { call: blank(), soFar: [], parked: [...state.parked, parked] };
-    }
-    case "taken up": {
-      const held = state.parked[event.n];
-      if (!held) return state;
-      const parked = state.parked.filter((_, n) => n !== event.n);
-      return { call: { ...blank(), ...held.call, key: newKey() }, soFar: held.soFar, parked };
-    }
+    case "parked":
+      return quiet();
+    case "taken up":
+      return { call: { ...blank(), ...event.state.call, key: newKey() }, soFar: event.state.soFar };
     case "summed up":
       return { ...state, soFar: [] };
     case "ended":

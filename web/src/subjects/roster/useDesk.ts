@@ -1,31 +1,79 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { useSearchParams } from "react-router";
 
-import { $api, api, ask, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { digitsOf } from "../courses/form";
 import {
   askOf,
+  begun,
   type Call,
   deskAfter,
   type DeskEvent,
   type DeskState,
   headsOf,
   namesOf,
+  parkedRead,
   payerOf,
   type Person,
   quiet,
 } from "./deskCall";
 
-/** The desk of this window: kept over a reload, told to the frame, which counts parked calls. */
+export const PARKED = ["get", "/api/v1/parked-calls"];
+
+/** The desk of this window: kept over a reload. */
 export function useDeskState(): [DeskState, (event: DeskEvent) => void] {
   const [state, setState] = useKept<DeskState>("desk", quiet());
-  const many = state.parked.length;
-  useEffect(() => {
-    window.dispatchEvent(new Event("parked-calls"));
-  }, [many]);
   return [state, (event) => setState((old) => deskAfter(old, event))];
+}
+
+/** Calls put aside are kept by the server: on every screen of whoever put them aside, whichever takes one up. */
+export function useParking(
+  state: DeskState,
+  tell: (event: DeskEvent) => void,
+  acts: { say: (done: { text: string }) => void; fail: (message: string) => void },
+) {
+  const queries = useQueryClient();
+  const put = (parked: Schemas["ParkedOut"][]) => queries.setQueryData(PARKED, parked);
+  const busy = useRef(false);
+  const once = async (act: () => Promise<void>) => {
+    if (busy.current) return;
+    busy.current = true;
+    try {
+      await act();
+    } catch (error) {
+      acts.fail(messageOf(error));
+      void queries.invalidateQueries({ queryKey: PARKED });
+    } finally {
+      busy.current = false;
+    }
+  };
+  const aside = async (about: string) => {
+    const body = { about, state: JSON.stringify(state) };
+    const header = { "Idempotency-Key": state.call.key };
+    put(await ask(api.POST("/api/v1/parked-calls", { params: { header }, body })));
+  };
+  return {
+    park: (about: string, then: () => void) =>
+      once(async () => {
+        await aside(about);
+        tell({ type: "parked" });
+        acts.say({ text: `Parked: ${about}.` });
+        then();
+      }),
+    /** Takes a call up; the one that goes on just now is put aside for it. */
+    takeUp: (id: number, about: string) =>
+      once(async () => {
+        if (begun(state)) await aside(about);
+        const path = { call_id: id };
+        const taken = await ask(api.POST("/api/v1/parked-calls/{call_id}/take-up", { params: { path } }));
+        put(taken.parked);
+        const held = parkedRead(taken.state);
+        if (held) tell({ type: "taken up", state: held });
+        else acts.fail("This call was parked by an older desk and cannot be read any more.");
+      }),
+  };
 }
 
 async function personById(id: number): Promise<Person> {
@@ -137,8 +185,13 @@ function canBeDone(call: Call, quote: Schemas["RunQuoteView"], run: Schemas["Run
   );
 }
 
-/** Keys that also work inside a field: F4 back to the first open column, F8 parks, Ctrl+Enter enrolls. */
-export function useDeskKeys(keys: { back: () => void; park: () => void; enroll: () => void }) {
+/** Keys that also work inside a field: F4 back to the first open column, F7 to what is paid, F8 parks, Ctrl+Enter enrolls. */
+export function useDeskKeys(keys: {
+  back: () => void;
+  pay: () => void;
+  park: () => void;
+  enroll: () => void;
+}) {
   const latest = useRef(keys);
   useEffect(() => {
     latest.current = keys;
@@ -150,9 +203,11 @@ export function useDeskKeys(keys: { back: () => void; park: () => void; enroll: 
           ? latest.current.park
           : e.key === "F4"
             ? latest.current.back
-            : e.key === "Enter" && e.ctrlKey
-              ? latest.current.enroll
-              : null;
+            : e.key === "F7"
+              ? latest.current.pay
+              : e.key === "Enter" && e.ctrlKey
+                ? latest.current.enroll
+                : null;
       if (!act) return;
       e.preventDefault();
       act();

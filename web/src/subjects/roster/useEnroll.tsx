@@ -1,11 +1,11 @@
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { digitsOf } from "../courses/form";
-import { askOf, type Call, type DeskEvent, headsOf, namesOf, payerOf, seatsOf } from "./deskCall";
+import { askOf, type Call, type DeskEvent, headsOf, namesOf, paidNow, payerOf, seatsOf } from "./deskCall";
 
 type Asked = { call: Call; quote: Schemas["RunQuoteView"]; run: Schemas["RunOut"]; payerName: string };
 type Written = { text: string; change: string; runId: number; enrollmentId: number | null };
@@ -39,7 +39,7 @@ async function wait(asked: Asked): Promise<Written> {
 }
 
 async function seat(asked: Asked, total: string): Promise<Written> {
-  const { call, run } = asked;
+  const { call, quote, run } = asked;
   const held = await ask(
     api.POST("/api/v1/enrollments", {
       params: { header: { "Idempotency-Key": call.key } },
@@ -51,6 +51,7 @@ async function seat(asked: Asked, total: string): Promise<Written> {
         hold: call.hold,
         told: call.told,
         held_place_id: call.heldId,
+        paid: paidNow(call, quote.due_now, digitsOf(run.currency)),
       },
     }),
   );
@@ -59,7 +60,16 @@ async function seat(asked: Asked, total: string): Promise<Written> {
   const until = held.held_until
     ? `; held until ${day(held.held_until, false)}, ${held.held_until.slice(11, 16)}, for the payment`
     : "";
-  const text = `${held.name} has ${seats} on ${run.title}; ${now} is due now${until}.`;
+  const paid = held.payment;
+  const receipt = !paid?.receipt
+    ? ""
+    : paid.sent_to
+      ? `; receipt ${paid.receipt} goes to ${paid.sent_to}`
+      : `; receipt ${paid.receipt}, to print: there is no email`;
+  const due = paid
+    ? `${money(paid.amount, held.quote.currency)} paid by ${paid.method}${receipt}`
+    : `${now} is due now${until}`;
+  const text = `${held.name} has ${seats} on ${run.title}; ${due}.`;
   return { text, change: held.change, runId: held.run_id, enrollmentId: held.enrollment_id };
 }
 
@@ -70,6 +80,7 @@ export function useEnroll(
   afterwards: { done: () => void; failed: () => void },
 ) {
   const [busy, setBusy] = useState(false);
+  const [faults, setFaults] = useState<Record<string, string>>({});
   const [changed, setChanged] = useState<{ shown: string; now: string } | null>(null);
   const enroll = async (asked: Asked) => {
     if (busy) return;
@@ -82,6 +93,7 @@ export function useEnroll(
       const payer = call.payer || `p${call.person!.id}`;
       tell({ type: "done", line: { ...written, person: call.person!, run: run.title, payer, payerName } });
       setChanged(null);
+      setFaults({});
       acts.say({
         text: written.text,
         change: written.change,
@@ -92,11 +104,24 @@ export function useEnroll(
       if (error instanceof ServerProblem && error.kind === "total-changed") {
         setChanged({ shown: String(error.extra.shown), now: String(error.extra.now) });
         tell({ type: "said", change: {} });
-      } else acts.fail(messageOf(error));
+      } else {
+        const found = faultsOf(error);
+        setFaults(found);
+        acts.fail(Object.values(found).join(" ") || messageOf(error));
+      }
       afterwards.failed();
     } finally {
       setBusy(false);
     }
   };
-  return { busy, changed, forget: () => setChanged(null), enroll };
+  return {
+    busy,
+    changed,
+    faults,
+    forget: () => {
+      setChanged(null);
+      setFaults({});
+    },
+    enroll,
+  };
 }
