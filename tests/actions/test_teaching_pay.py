@@ -265,6 +265,7 @@ def test_an_agreement_is_made_from_the_centers_text_sent_and_signed_and_versions
     assert (
         "for 42.00 an hour (USD): 2 meetings, 3 h." in paper.text and "Tue 21 Sep 2027, 17:30" in paper.text
     )
+    assert 'counter(page) " of "' in agreement_html(paper), "its style is not escaped"
     assert "&lt;b&gt;Tools" in agreement_html(paper) and agreement_pdf(paper).startswith(b"%PDF")
     sent = office.act(lambda d: papers.send_agreement(d, new["id"]))
     with sessions() as session:

@@ -461,6 +461,7 @@ def organizations_and_parked_calls(walk: Walk, stranger: Any) -> None:
     assert [p["id"] for p in page["people"]] == [person] and page["address"] == "3 Quay St"
     listed = walk.go("POST /parked-calls", json={"about": "A caller", "state": "{}"})
     assert listed == walk.go("GET /parked-calls")
+    assert walk.go("GET /guide")["html"] and walk.go("GET /guide/{name}", "desk")["title"] == "The desk"
     assert walk.go("POST /parked-calls/{call_id}/take-up", listed[-1]["id"])["state"] == "{}"
 
 

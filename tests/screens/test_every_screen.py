@@ -25,7 +25,7 @@ OFFICE = (
     " /me /courses/{course} /organizations/{organization} /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/groups /runs/{run}/early-bird"
     " /lists /lists/new /lists/{list} /sentences?run={run}"
     " /desk?run={run}&person={person} /people /people/{person} /money /money/till /money/quotes /money/plans /money/codes"
-    " /money/stock /money/prices?runs={run} /money/defaults /accounts/{account} /interest?run={run} /demand /nowhere"
+    " /money/stock /money/prices?runs={run} /money/defaults /accounts/{account} /interest?run={run} /demand /guide /guide/desk /nowhere"
 ).split()
 
 

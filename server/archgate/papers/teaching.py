@@ -18,12 +18,12 @@ header { display: flex; justify-content: space-between; border-bottom: 1px solid
 table { width: 100%; border-collapse: collapse; margin-top: 6mm } th { text-align: left; border-bottom: 1px solid #8b8f86; font-weight: 600; padding: 1mm 0 }
 td { border-bottom: 1px solid #d8d1c2; padding: 2mm 0; vertical-align: top } .sum td { border: 0; font-weight: 600 }
 .text { white-space: pre-wrap } .sign { display: flex; gap: 12mm; margin-top: 22mm } .sign div { flex: 1; border-top: 1px solid #1f2a30; padding-top: 2mm }"""
-AGREEMENT = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{{ title }}</title><style>{{ style }}</style></head><body>
+AGREEMENT = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{{ title }}</title><style>{{ style | safe }}</style></head><body>
 <header><div><strong>{{ center }}</strong></div><div class="right">{{ day }}</div></header>
 <h1>{{ title }}</h1><div class="text">{{ text }}</div>
 <div class="sign"><div>{{ center }}, date</div><div>{{ instructor }}, date</div></div>
 {% if signed %}<p class="slate">Returned signed on {{ signed }}.</p>{% endif %}</body></html>"""
-REQUEST = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{{ d.title }}</title><style>{{ style }}</style></head><body>
+REQUEST = """<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{{ d.title }}</title><style>{{ style | safe }}</style></head><body>
 <header><div><strong>{{ d.center }}</strong></div><div class="right">{{ d.day }}</div></header>
 <h1>{{ d.title }}</h1><p>{{ d.whom }}</p>{% for note in d.notes %}<p class="slate">{{ note }}</p>{% endfor %}
 {% for part in d.parts %}{% if part.title %}<h3>{{ part.title }}</h3>{% endif %}

@@ -104,6 +104,7 @@ const NewList = lazy(() => import("../subjects/bulk/NewList"));
 const SettingsPage = lazy(() => import("../subjects/center/SettingsPage"));
 const OrganizationPage = lazy(() => import("../subjects/people/OrganizationPage"));
 const CoursePage = lazy(() => import("../subjects/courses/CoursePage"));
+const GuidePage = lazy(() => import("./Guide"));
 const StaffPage = lazy(() => import("../subjects/center/StaffPage"));
 const MyAccount = lazy(() => import("../subjects/center/MyAccount"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
@@ -210,6 +211,7 @@ function Shell({ me }: { me: Me }) {
           <Route path="/demand" element={<DemandPage />} />
           <Route path="/courses/:id" element={<Of page={CoursePage} />} />
           <Route path="/settings" element={<SettingsPage />} />
+          <Route path="/guide/:name?" element={<GuidePage />} />
           <Route path="/staff" element={<StaffPage />} />
           <Route path="/me" element={<MyAccount />} />
           <Route path="/organizations/:id" element={<Of page={OrganizationPage} />} />

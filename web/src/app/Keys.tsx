@@ -4,6 +4,7 @@ import { styled } from "@mui/material/styles";
 import { useLocation } from "react-router";
 
 import { ink } from "../theme/palette";
+import { GuideHere, guideFor } from "./Guide";
 
 const KeysPage = styled("div")({
   padding: "22px 26px",
@@ -66,10 +67,11 @@ const HERE: [RegExp, [string, string][]][] = [
   [/^\/(planner|today)?$/, [["← →", "move the span of the ribbon, when it has the focus"]]],
 ];
 
-/** The keys of the screen one is on. */
+/** The keys of the screen one is on, and what the guide says of it. */
 export function Keys({ open, onClose }: { open: boolean; onClose: () => void }) {
   const { pathname } = useLocation();
   const here = HERE.filter(([shape]) => shape.test(pathname)).flatMap(([, keys]) => keys);
+  const page = guideFor(pathname);
   return (
     <Dialog open={open} onClose={onClose} aria-labelledby="keys-title" transitionDuration={0}>
       <KeysPage>
@@ -86,6 +88,7 @@ export function Keys({ open, onClose }: { open: boolean; onClose: () => void }) 
             </div>
           ))}
         </dl>
+        {page && <GuideHere name={page} onGo={onClose} />}
         <Button variant="text" onClick={onClose}>
           Close
         </Button>

@@ -79,7 +79,12 @@ const ACTS: { title: string; to: string; words: string }[] = [
     words: "change password second factor sign in phone",
   },
   { title: "Day and night colors", to: "act:night", words: "dark theme night light" },
-  { title: "Keys of this screen", to: "act:keys", words: "help keyboard shortcuts" },
+  {
+    title: "Keys of this screen, and what it is for",
+    to: "act:keys",
+    words: "help keyboard shortcuts guide",
+  },
+  { title: "Guide for the office", to: "/guide", words: "help manual how handbook learn" },
   { title: "Sign out", to: "act:out", words: "leave log off" },
 ];
 

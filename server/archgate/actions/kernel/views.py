@@ -128,3 +128,11 @@ class Round(View):
     name: str
     last_at: datetime | None
     found: str
+
+
+class GuidePage(View):
+    """A page of the guide: `html` holds text, lists and links inside the application only."""
+
+    name: str
+    title: str
+    html: str

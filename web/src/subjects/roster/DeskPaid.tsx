@@ -51,8 +51,8 @@ export function PaidNow({
         onChange={(_, value) => method(value)}
         sx={{
           gap: "0 2px",
-          "& .MuiFormControlLabel-root": { marginRight: "6px" },
-          "& .MuiRadio-root": { padding: "4px" },
+          "& .MuiFormControlLabel-root": { marginRight: "3px" },
+          "& .MuiRadio-root": { padding: "2px" },
         }}
       >
         <Pick value="not">no</Pick>
