@@ -54,11 +54,11 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
         if role in ("administrator", "coordinator"):  # who does what the days below tell
             center.users.append(made)
     crowd = everybody(center)
-    for name, street, number, email in (
+    for name, street, own, email in (
         (CLIENT, "40 Northgate Walk", "EIN 13-0000001", "accounts@northgate.example.org"),
         (OTHER_CLIENT, "9 Harbor Terrace", "V-2207", "office@harbor.example.org"),
     ):
-        facts = {"name": name, "address": f"{street}\nNew York, NY 10004", "number": number, "email": email}
+        facts = {"name": name, "address": f"{street}\nNew York, NY 10004", "number": own, "email": email}
         center.act(8.5, organizations.create_organization, command_of(OrganizationCommand, facts))
     furnish(center)
     course_ids: dict[str, int] = {}
