@@ -50,7 +50,7 @@ from archgate.tables.log import Change
 from archgate.tables.messages import Message
 from archgate.tables.outside import WebhookStandIn
 from archgate.tables.waitlist import Interest, Waiting
-from made import a_person, a_run, enrolled, number, roster_of, run_form, taken
+from made import a_person, a_run, at_once, enrolled, number, roster_of, run_form, taken
 
 
 def refusal(do):
@@ -166,7 +166,8 @@ def test_an_older_link_answers_nothing_once_another_offer_was_made(office, full)
         ).one()
     )
     office.act(lambda d: undo.undo(d, change.key))
-    go(office, full)
+    assert go(office, full).offered == [], "what somebody undid is not done again by itself"
+    office.act(lambda d: offers.offer(d, row["waiting_id"], "after all"))
     assert office.read(lambda d: offers.reply_page(d, old))["stands"] is False
     assert office.read(lambda d: offers.reply_page(d, token_of(office, row["waiting_id"])))["stands"] is True
 
@@ -996,3 +997,26 @@ def test_those_listed_for_a_course_are_told_by_its_next_run_with_a_seat(office):
     body = office.read(lambda d: d.session.scalars(query).one())
     token = re.search(r"/reply/(\S+)", body)[1]
     assert office.read(lambda d: invites.reply_page(d, token))["stands"]
+
+
+def test_an_offer_that_is_taken_back_keeps_the_place_and_comes_again_by_hand_only(office):
+    run = a_run(office, capacity=1, smallest=0)
+    held = enrolled(office, run)
+    first, second = a_person(office), a_person(office)
+    lined = [join(office, run, person=p) for p in (first, second)]
+    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    assert office.act(lambda d: offers.go_down(d, run["id"])).offered == [first["name"]]
+    number_of = lined[0]["waiting_id"]
+    with pytest.raises(Refused):
+        office.act(lambda d: offers.take_back(d, number_of, " "))
+    done = at_once([lambda: office.act(lambda d: offers.take_back(d, number_of, "The room is smaller"))] * 3)
+    assert len([d for d in done if isinstance(d, dict)]) == 1
+    assert {d.kind for d in done if isinstance(d, Problem)} == {"no-offer"}
+    assert office.act(lambda d: offers.go_down(d, run["id"])).offered == [second["name"]], (
+        "not to them by itself"
+    )
+    shown = {w["name"]: w for w in office.read(lambda d: roster.roster(d, run["id"]))["waiting"]}
+    assert shown[first["name"]]["place"] == 1 and shown[first["name"]]["by_hand"]
+    office.act(lambda d: offers.take_back(d, lined[1]["waiting_id"], "The room is smaller"))
+    again = office.act(lambda d: offers.offer(d, number_of, "They called"))
+    assert again["name"] == first["name"]

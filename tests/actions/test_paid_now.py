@@ -157,4 +157,4 @@ def test_there_is_a_most_of_parked_calls_and_of_what_one_holds(desk, monkeypatch
     with pytest.raises(Refused):
         park(desk)
     with pytest.raises(Refused):
-        command_of(ParkCommand, {"about": "x", "state": "y" * 60_001})
+        command_of(ParkCommand, {"about": "x", "state": "y" * 16_001})

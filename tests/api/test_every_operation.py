@@ -600,6 +600,8 @@ def lines_interest_and_what_is_kept_back(walk: Walk, stranger: Any) -> None:
     walk.go("POST /waiting/{waiting_id}/leave", third)
     walk.go("PATCH /held-places/{held_id}", held["id"], json={"seats": 0})
     walk.go("POST /waiting/{waiting_id}/offer", first, json={})
+    walk.go("POST /waiting/{waiting_id}/take-back", first, json={"why": "Too early"})
+    walk.go("POST /waiting/{waiting_id}/offer", first, json={"why": "After all"})
     walk.go("POST /waiting/{waiting_id}/more-time", first, json={"hours": 48})
     offers = walk.one(select(Waiting.offers).where(Waiting.id == first))
     token = signing.token_for("o", first, offers)

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import func, select
 
-from archgate.actions.enrolling import enrollments, waitlist
-from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
+from archgate.actions.enrolling import enrollments, parked, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand, ParkCommand
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
 from archgate.app import routes_of
@@ -151,6 +151,7 @@ def ids(sessions, users, chief):
     moved = {"seen": {}, "set": {"date": "2027-08-02"}}
     early = a_run(office, smallest=0)["dates"][0]["id"]
     assert chief.patch(f"/api/v1/meetings/{early}", json=moved).status_code == 200
+    spare = post("/staff-roles", {"name": f"fuzzed {next(number)}", "rights": []})["role"]["id"]
     hourly = {"name": f"F. Hour{next(number)}", "pay": {"kind": "per_hour", "amount": "9.00"}}
     paid = post("/instructors", hourly)["id"]
     assert chief.post(f"/api/v1/meetings/{early}/step-in", json={"instructor_id": paid}).status_code in (
@@ -158,6 +159,9 @@ def ids(sessions, users, chief):
         409,
     )
     return {
+        "user_id": post("/staff", {"name": "F. Uzz", "email": f"uzz{next(number)}@example.org", "role_id": spare})["user"]["id"],
+        "role_id": spare, "organization_id": post("/organizations", {"name": f"Fuzzed {next(number)}"})["id"],
+        "call_id": office.act(lambda d: parked.park(d, ParkCommand(about="x", state="{}")))[-1]["id"],
         "application_id": chief.get("/api/v1/applications").json()["applications"][0]["id"],
         "agreement_id": shown["agreements"][0]["id"], "line_id": shown["extra"][0]["id"], "cover_id": cover,
         "request_id": 1, "sentence_id": sentence, "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"], "person_id": held["person_id"],

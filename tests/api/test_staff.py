@@ -290,6 +290,15 @@ def test_a_code_is_asked_for_after_the_password_and_works_once(app, sessions, ch
     assert outcomes.count("wrong code") == 3 and "wrong password" in outcomes and "signed in" in outcomes
 
 
+def test_codes_are_guessed_only_so_often_from_wherever(app, sessions, chief, code_now, monkeypatch):
+    user, browser = at_work(app, sessions, chief)
+    secret, _ = with_second_factor(browser, code_now)
+    monkeypatch.setattr(staff, "MOST_CODES", 3)
+    tried = [sign_in(TestClient(app), user["email"], code=f"00000{n}").status_code for n in range(4)]
+    assert tried == [401, 401, 401, 429]
+    assert sign_in(TestClient(app), user["email"], code=code_now(secret, later=30)).status_code == 429
+
+
 def test_a_recovery_code_works_once_and_new_ones_take_their_place(app, sessions, chief, code_now):
     user, browser = at_work(app, sessions, chief)
     secret, spare = with_second_factor(browser, code_now)
@@ -419,6 +428,17 @@ def test_a_refusal_says_why_and_ones_own_wish_is_taken_back(app, clerk, payer):
     (own,) = waiting(clerk, account)
     assert decide(clerk, own, confirm=False).status_code == 200 and waiting(clerk, account) == []
     assert clerk.get(f"/api/v1/accounts/{account}").json()["open"] == open_
+
+
+def test_what_changed_since_it_was_asked_for_is_not_written_off(app, clerk, payer):
+    account, open_ = payer
+    body = {"installment_id": open_[0]["id"], "why": "Moved away"}
+    clerk.post(f"/api/v1/accounts/{account}/write-offs", json=body)
+    (item,) = waiting(clerk, account)
+    clerk.post(f"/api/v1/accounts/{account}/payments", json={"amount": "5.00", "method": "cash"})
+    late = decide(signed_in(app, "finance@example.org"), item)
+    assert late.status_code == 409 and "Another sum is open" in late.json()["detail"]
+    assert [m["id"] for m in waiting(clerk, account)] == [item["id"]], "it still waits"
 
 
 def test_a_refund_in_small_parts_waits_as_well_once_together_they_pass_the_sum(clerk, payer, sessions):

@@ -34,6 +34,14 @@ def more_time(
     return run_act(request, user, lambda uow: offers.more_time(uow, waiting_id, body.hours))
 
 
+@router.post("/waiting/{waiting_id}/take-back")
+def take_offer_back(
+    waiting_id: int, body: OfferCommand, request: Request, user: User = Depends(may("enroll"))
+) -> OfferDone:
+    """Take an open offer back, with the reason; the party keeps its place in line and is told."""
+    return run_act(request, user, lambda uow: offers.take_back(uow, waiting_id, body.why))
+
+
 def is_invitation(token: str) -> bool:
     """Invitations of interest lists begin with i; everything else is taken for an offer."""
     return token.startswith("i")

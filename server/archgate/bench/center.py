@@ -172,8 +172,8 @@ def fill_catalog(c: Connection) -> None:
     copied(c, "courses", 1, COURSES, id=f"{FIRST} + n", code="CONCAT('C', n)", title="CONCAT('Course ', n)",
            category="CONCAT('Subject ', n % 12)")  # fmt: skip
     copied(c, "places", 1, PLACES, id=f"{FIRST} + n", name="CONCAT('Room ', n)", seats=str(A_RUN + 20))
-    values(c, "organizations", "id, name, email, created_at", ORGANIZATIONS,
-           f"{FIRST} + n, CONCAT('Guild ', n), CONCAT('g', n, '@example.org'), NOW(6)")  # fmt: skip
+    values(c, "organizations", "id, name, email, address, created_at", ORGANIZATIONS,
+           f"{FIRST} + n, CONCAT('Guild ', n), CONCAT('g', n, '@example.org'), '', NOW(6)")  # fmt: skip
 
 
 def word(words: list[str], by: str) -> str:

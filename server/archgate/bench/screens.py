@@ -26,7 +26,7 @@ READ = re.compile(
 # What somebody who is not staff asks, by a link that was sent to them.
 BY_LINK = {
     "/api/v1/own", "/api/v1/own/links/{token}", "/api/v1/replies/{token}", "/api/v1/evaluate/{token}",
-    "/api/v1/own/teaching", "/api/v1/own/teaching/runs/{run_id}",
+    "/api/v1/own/teaching", "/api/v1/own/teaching/runs/{run_id}", "/api/v1/password-links/{token}",
 }  # fmt: skip
 # What there is one of only where it was made by hand: it grows with nothing.
 BY_HAND = {
@@ -68,6 +68,11 @@ def one(engine: Engine, query: str) -> int:
         return int(c.execute(text(query), {"today": TODAY}).scalar_one())
 
 
+def key_of_newest(engine: Engine) -> str:
+    with engine.connect() as c:
+        return str(c.execute(text("SELECT `key` FROM changes ORDER BY id DESC LIMIT 1")).scalar_one())
+
+
 def facts(engine: Engine) -> dict[str, int | str]:
     """Whom and what the screens show: a run about to begin, its people, a payer of many sign-ups."""
     run = one(
@@ -84,6 +89,12 @@ def facts(engine: Engine) -> dict[str, int | str]:
         "batch_id": one(engine, "SELECT MIN(id) FROM batches"),
         "person_id": FIRST + 20,
         "plan_id": one(engine, f"SELECT id FROM plans WHERE run_id = {run}"),
+        "course_id": FIRST + 1,
+        "organization_id": one(engine, "SELECT MIN(organization_id) FROM accounts"),
+        "change": key_of_newest(engine),
+        "about": "run",
+        "number": run,
+        "name": "desk",
         "kind": "instructor",
         "instructor_id": FIRST + 1,
         "owner_id": FIRST + 1,
@@ -126,6 +137,10 @@ def requests_of(engine: Engine) -> list[Request]:
     return [
         *asked,
         Request("/accounts/{account_id} of a person", person),
+        Request("/logs of the center", "/api/v1/logs/center/1"),
+        Request("/logs of the center?q", "/api/v1/logs/center/1?q=enrolled+moreau"),
+        Request("/logs of a person", f"/api/v1/logs/person/{FIRST + 20}"),
+        Request("/logs of an account", f"/api/v1/logs/account/{there['account_id']}"),
         Request("/outstanding?run_id", f"/api/v1/outstanding?run_id={run}"),
         Request("/runs/{run_id}/quote", f"/api/v1/runs/{run}/quote", {"person_id": FIRST + 20}),
         Request("/pulse", "/api/v1/pulse", {"run_id": run, "seen": 0}),

@@ -15,7 +15,8 @@ from archgate.tables.people import Person
 
 class Waiting(Base):
     """A party in line, with what it asked for. `live` is 1 while it waits or has an offer and NULL when it was seated or
-    left, as with enrollments. Group, purchase order and contact go along to the seat. `offers` counts the offers made so far; the link of each carries its number.
+    left, as with enrollments. Group, purchase order and contact go along to the seat. `offers` counts the offers made so far; the link of each carries its number. With `by_hand`
+    nothing is offered to it by itself any more: an offer was taken back, and the next one is somebody's decision.
     """
 
     __tablename__ = "waiting"
@@ -45,6 +46,7 @@ class Waiting(Base):
     offered_at: Mapped[datetime | None]
     offer_until: Mapped[datetime | None]
     asked_time: Mapped[bool] = mapped_column(default=False)
+    by_hand: Mapped[bool] = mapped_column(default=False)
     answers: Mapped[dict[str, str]] = mapped_column(default=dict)
     way_in: Mapped[Word]
     order_number: Mapped[str] = mapped_column(String(100), default="")

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 
-import { addDays, dayTyped, isDay, mondayOf, timeTyped } from "./dates";
+import { addDays, dayTyped, isDay, mondayOf, timeTyped, weekNumber, weekOf } from "./dates";
 
 const TODAY = "2027-08-20"; // a Friday
 
@@ -90,4 +90,23 @@ test("days are counted over the ends of months and years, and what is no day giv
   expect(mondayOf(TODAY)).toBe("2027-08-16");
   expect(mondayOf("2027-08-16")).toBe("2027-08-16");
   expect([isDay("2027-08-20"), isDay("2027-8-20"), isDay("2027-13-01")]).toEqual([true, false, false]);
+});
+
+test("calendar weeks are those of ISO 8601 around the turn of years", () => {
+  // ISO 8601:2004, 3.2.2 and 4.1.4: the week with the first Thursday is the first; from memory.
+  const known: [string, number][] = [
+    ["2027-01-03", 53],
+    ["2027-01-04", 1],
+    ["2024-12-30", 1],
+    ["2020-12-31", 53],
+    ["2026-01-01", 1],
+    ["2027-09-14", 37],
+  ];
+  for (const [iso, week] of known) expect([iso, weekNumber(iso)]).toEqual([iso, week]);
+  expect([
+    weekOf("2027-09-14", 0),
+    weekOf("2027-09-14", 6),
+    weekOf("2027-09-12", 6),
+    weekOf("2027-09-11", 5),
+  ]).toEqual(["2027-09-13", "2027-09-12", "2027-09-12", "2027-09-11"]);
 });

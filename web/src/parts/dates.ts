@@ -20,6 +20,12 @@ export function mondayOf(iso: string): string {
   return addDays(iso, -((new Date(time(iso)).getUTCDay() + 6) % 7));
 }
 
+/** The calendar week of a day (ISO 8601: from Monday, the first is the one with 4 January). */
+export function weekNumber(iso: string): number {
+  const thursday = addDays(mondayOf(iso), 3);
+  return Math.floor((time(thursday) - time(`${thursday.slice(0, 4)}-01-01`)) / (7 * DAY)) + 1;
+}
+
 /** The first day of a day's week, where weeks begin on a weekday: 0 for Monday through 6. */
 export function weekOf(iso: string, begins: number): string {
   return addDays(iso, -((new Date(time(iso)).getUTCDay() + 13 - begins) % 7));

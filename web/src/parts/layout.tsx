@@ -54,7 +54,7 @@ export const DateList = styled("ol")({
   "& .acts": { marginLeft: "auto" },
   "& .out .date": { textDecoration: "line-through", color: ink.slate },
   "& .out .nowrap": { textDecoration: "line-through", color: ink.slate },
-  "&.wide": { columns: 1 },
+  "&.wide": { columns: 1, "& .n": { width: 58 } },
 });
 /** Clashes, one a line, each with the ways out of it. */
 export const Clashes = styled(Ruled)({

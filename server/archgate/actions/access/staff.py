@@ -35,6 +35,7 @@ MOST_BY_ADDRESS = 50
 
 LINK_LIFE = timedelta(days=7)
 LOG_LIFE = timedelta(days=730)  # how long sign-ins are kept
+MOST_CODES = 20  # wrong codes of one account in a quarter of an hour, wherever they come from; who has no password counts nothing
 MOST_LINKS = 5  # mails with a link to one address in a quarter of an hour, whoever asks
 
 
@@ -193,9 +194,12 @@ def sign_in(uow: UnitOfWork, email: str, password: str, code: str, client: Clien
     if user.second_factor:
         if not code.strip():
             return Tried(user, code_asked=True)
+        guesses = [(count_key("second factor", str(user.id)), MOST_CODES)]
+        take_attempt(uow, guesses)
         if not second_factor.takes(uow, user, code):
             note_sign_in(uow, user, SignInOutcome.WRONG_CODE, client)
             return Tried(user)
+        give_back_attempt(uow, guesses)
     note_sign_in(uow, user, SignInOutcome.SIGNED_IN, client)
     return Tried(user, open_session(uow, user, client))
 

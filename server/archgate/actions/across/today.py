@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, literal, or_, select, union_all
 
 from archgate.actions.across import planner
 from archgate.actions.across.commands import About, RemindCommand, SettleReminderCommand
@@ -31,12 +31,20 @@ from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import kept_clashes, places
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
-from archgate.core.states import BatchStatus, Decision, HoldStatus, JobStatus, LineStatus, RunStatus
+from archgate.core.states import (
+    BatchStatus,
+    Decision,
+    HoldStatus,
+    JobStatus,
+    LineStatus,
+    RunStatus,
+    WaitingMoney,
+)
 from archgate.tables.access import User
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Course, Run
 from archgate.tables.jobs import Job
-from archgate.tables.money import Account
+from archgate.tables.money import Account, MoneyWaiting
 from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import HeldPlace
@@ -49,6 +57,7 @@ DRAFTS_AHEAD = timedelta(days=60)
 
 def today(uow: UnitOfWork) -> TodayOut:
     """Everything that waits for somebody: decisions, clashes, failed work, drafts that are not ready, reminders."""
+    broken, money_waits = failed_and_waiting(uow)
     return TodayOut(
         date=uow.today,
         closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
@@ -57,10 +66,10 @@ def today(uow: UnitOfWork) -> TodayOut:
         offers=open_offers(uow),
         holds=ending_holds(uow),
         troubles=troubles(uow),
-        failed=failed(uow),
+        failed=broken,
         drafts=drafts(uow),
         lists=lists(uow),
-        money=[m for m in paying_out.waiting(uow) if m.mine or m.own],
+        money=[m for m in paying_out.waiting(uow) if m.mine or m.own] if money_waits else [],
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
     )
@@ -136,13 +145,14 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     ]
 
 
-def failed(uow: UnitOfWork) -> list[FailedWork]:
-    query = (
-        select(Job.kind, func.count(), func.max(Job.id))
-        .where(Job.status == JobStatus.FAILED)
-        .group_by(Job.kind)
-    )
-    return [FailedWork(kind=kind, number=number) for kind, number, _ in uow.session.execute(query)]
+def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], bool]:
+    """Work that failed for good, by kind, and whether any money waits for a second person: by one statement, as mostly there is
+    neither."""
+    broken = select(Job.kind, func.count()).where(Job.status == JobStatus.FAILED).group_by(Job.kind)
+    waits = select(literal(""), func.count()).where(MoneyWaiting.status == WaitingMoney.WAITS)
+    rows = [(kind, int(number)) for kind, number in uow.session.execute(union_all(broken, waits))]
+    found = [FailedWork(kind=kind, number=number) for kind, number in rows if kind]
+    return found, any(number for kind, number in rows if not kind)
 
 
 MOST_LISTS = 20

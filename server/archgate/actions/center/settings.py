@@ -73,7 +73,8 @@ def why_currency_stays(uow: UnitOfWork, to: str | None) -> str:
         return "Money is posted in it."
     if to is None or digits_of(to) == digits_of(uow.center.currency):
         return ""
-    priced = uow.session.scalar(select(Rate.id).limit(1)) or uow.center.defaults
+    own = uow.center.defaults or uow.center.confirm_above is not None
+    priced = own or uow.session.scalar(select(Rate.id).limit(1))
     kept = any(uow.session.scalars(select(Course.defaults)))
     return f"Prices are written down, with other decimals than {to} has." if priced or kept else ""
 

@@ -269,4 +269,4 @@ class ParkCommand(Command):
     """A call as the desk keeps it: `state` is the desk's own text, `about` what it is called."""
 
     about: Annotated[Words, Field(max_length=200)] = Field(title="What the call is about")
-    state: Annotated[str, Field(min_length=2, max_length=60_000)] = Field(title="The call")
+    state: Annotated[str, Field(min_length=2, max_length=16_000)] = Field(title="The call")

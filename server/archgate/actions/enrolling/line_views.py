@@ -198,6 +198,7 @@ class WaitingOut(View):
     status: LineStatus
     until: Moment | None
     asked_time: bool
+    by_hand: bool
     offers: int
     chance: str | None
     chance_range: list[str] | None

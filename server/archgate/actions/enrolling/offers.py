@@ -27,7 +27,7 @@ from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
 from archgate.core.states import LineStatus, RunStatus
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
-from archgate.papers.letters.occasions import OfferLapsed, SeatOffered
+from archgate.papers.letters.occasions import OfferLapsed, OfferTakenBack, SeatOffered
 from archgate.papers.letters.writing import written
 from archgate.tables.access import User
 from archgate.tables.courses import Run
@@ -50,7 +50,9 @@ def closing_of(uow: UnitOfWork, run: Run) -> datetime | None:
 
 def due_lines(uow: UnitOfWork) -> list[int]:
     """The runs whose line may move: somebody waits while seats are free and offered by themselves, or an offer ran out."""
-    waits = select(Waiting.run_id).where(Waiting.status == LineStatus.WAITING, Waiting.live == 1)
+    waits = select(Waiting.run_id).where(
+        Waiting.status == LineStatus.WAITING, Waiting.live == 1, Waiting.by_hand.is_(False)
+    )
     over = select(Waiting.run_id).where(Waiting.status == LineStatus.OFFERED, Waiting.offer_until <= uow.now)
     room = RunSeats.taken + seats.kept_back_of(uow.today) < Run.capacity + Run.overbook
     moves = and_(Run.id.in_(waits), Run.status == RunStatus.PUBLISHED, Run.auto_offer, room)
@@ -78,7 +80,7 @@ def go_down(uow: UnitOfWork, run_id: int) -> WentDown:
     made: list[str] = []
     if run.status == RunStatus.PUBLISHED and run.auto_offer:
         state = seats.seats_of(uow, run)
-        line = seats.line_of(uow, run.id)
+        line = [w for w in seats.line_of(uow, run.id) if not w.by_hand]
         offers, _ = next_offers(
             [seats.party(w) for w in line],
             state.free,
@@ -97,7 +99,7 @@ def go_down(uow: UnitOfWork, run_id: int) -> WentDown:
 def make_offer(uow: UnitOfWork, row: Waiting, run: Run, until: datetime, why: str = "") -> None:
     """Offer a party its seats until a moment, and tell it by a link of its own."""
     row.status, row.offered_at, row.offer_until = LineStatus.OFFERED, uow.now, until
-    row.offers, row.asked_time = row.offers + 1, False
+    row.offers, row.asked_time, row.by_hand = row.offers + 1, False, False
     uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
     many = "a seat" if row.heads == 1 else f"{row.heads} seats"
@@ -158,6 +160,28 @@ def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> OfferDone:
     uow.session.flush()
     sentence = f"{row.person.name} may answer until {moment_text(row.offer_until, uow.zone)} on {run.code}"
     change = uow.log(Act.GIVE_MORE_TIME, row.id, sentence, run_id=run.id)
+    return OfferDone(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
+
+
+def take_back(uow: UnitOfWork, waiting_id: int, why: str) -> OfferDone:
+    """Take an open offer back, with the reason. The party keeps its place and is told; its link says so; and whatever comes free
+    is offered to it by hand only, else it would have the same offer again at once."""
+    row, run = waitlist.locked(uow, waiting_id)
+    if row.status != LineStatus.OFFERED:
+        raise conflict("no-offer", f"{row.person.name} has no offer any more.")
+    if not why.strip():
+        raise refuse("/why", "Say why; they are told that the offer no longer stands.")
+    row.status, row.offer_until, row.asked_time = LineStatus.WAITING, None, False
+    row.by_hand = True
+    uow.session.flush()
+    change = uow.log(
+        Act.TAKE_AN_OFFER_BACK,
+        row.id,
+        f"Took the offer of {row.person.name} on {run.code} back: {why.strip()}",
+        run_id=run.id,
+    )
+    letter = written(OfferTakenBack(uow.center.name, run.title or run.course.title))
+    messages.write(uow, change, messages.to_person(row.person), letter, run.id)
     return OfferDone(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
 
@@ -281,7 +305,8 @@ def line_view(uow: UnitOfWork, run: Run, state: core_seats.Seats, leaving: Leave
     if not line:
         return []
     waiting = [w for w in line if w.status == LineStatus.WAITING]
-    following = next_that_fits([seats.party(w) for w in waiting], state.free, Rule(run.line_rule))
+    in_turn = [seats.party(w) for w in waiting if not w.by_hand]
+    following = next_that_fits(in_turn, state.free, Rule(run.line_rule))
     chance = dict(zip((w.id for w in waiting), chances(state, leaving, waiting), strict=True))
     owners = dict(
         uow.session.execute(
@@ -311,6 +336,7 @@ def line_view(uow: UnitOfWork, run: Run, state: core_seats.Seats, leaving: Leave
             status=w.status,
             until=uow.local(w.offer_until),
             asked_time=w.asked_time,
+            by_hand=w.by_hand,
             offers=w.offers,
             chance=chance[w.id][0] if w.id in chance else None,
             chance_range=list(chance[w.id][1:]) if w.id in chance else None,

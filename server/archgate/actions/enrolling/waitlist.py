@@ -169,7 +169,7 @@ def resolve_ask(uow: UnitOfWork, run: Run, row: Waiting) -> quotes.ResolvedAsk:
 
 def refuse_out_of_turn(uow: UnitOfWork, run: Run, row: Waiting, state: core_seats.Seats, why: str) -> None:
     """Refuse a party whom the free seats do not fit, and one that is not next unless there is a reason."""
-    line = seats.line_of(uow, run.id)
+    line = [w for w in seats.line_of(uow, run.id) if not w.by_hand]
     group = group_of(uow, run, row)
     own, free = state.left_of(group), state.free_for(group)
     if own and row.heads <= min(own, free):
@@ -267,6 +267,7 @@ def undo_offer(uow: UnitOfWork, change: Change) -> None:
     if row.status != LineStatus.OFFERED:
         raise conflict("moved-on", f"{row.person.name} has no offer any more.")
     row.status, row.offer_until, row.asked_time = LineStatus.WAITING, None, False
+    row.by_hand = True  # else it would be offered to them anew by itself, within seconds
 
 
 @reverses(Act.LEAVE_THE_LINE)

@@ -213,6 +213,7 @@ class Act(StrEnum):
     OFFER_A_SEAT = "offer a seat", Subject.WAITING, Undo.SOON
     OFFER_DECLINED = "offer declined", Subject.WAITING, "It is the person's own word; offer a seat again."
     OFFER_LAPSED = "offer lapsed", Subject.WAITING, "The seat went to the next in line; offer one again."
+    TAKE_AN_OFFER_BACK = "take an offer back", Subject.WAITING, "Offer the seat again; they were told."
     SEAT_FROM_THE_LINE = "seat from the line", Subject.WAITING, Undo.SOON
     TAKE_AN_OFFER = (
         "take an offer",

@@ -209,6 +209,10 @@ def decide(uow: UnitOfWork, waiting_id: int, confirm: bool, said: str) -> Accoun
             if row.kind is MoneyOut.REFUND
             else WriteOffCommand.model_validate(row.form)
         )
+        if isinstance(command, WriteOffCommand) and open_part(uow, account, command)[1] != row.amount:
+            raise conflict(
+                "moved-on", "Another sum is open by now than was asked for; refuse this, and ask anew."
+            )
         return carry_out(uow, account, command, f" (asked by {asked_by.name})")
     text = format_amount(row.amount, account.currency)
     verb = "Took back the wish" if own else f"Refused {asked_by.name}"

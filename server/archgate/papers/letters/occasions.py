@@ -155,6 +155,13 @@ class OfferLapsed(Occasion):
 
 
 @dataclass(frozen=True)
+class OfferTakenBack(Occasion):
+    template = "offer_taken_back.txt"
+    center: str
+    title: str
+
+
+@dataclass(frozen=True)
 class HeldSeatLapsed(Occasion):
     template = "held_seat_lapsed.txt"
     center: str

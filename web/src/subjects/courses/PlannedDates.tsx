@@ -4,10 +4,11 @@ import { useState } from "react";
 import type { Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Views } from "../../form/Views";
-import { isDay, timeTyped } from "../../parts/dates";
+import { isDay, timeTyped, weekNumber } from "../../parts/dates";
 import { DateList } from "../../parts/layout";
 import { MonthGrid } from "../../parts/MonthGrid";
-import { clock, day } from "../../parts/text";
+import { clock, day, length } from "../../parts/text";
+import { useRoving } from "../../parts/useRoving";
 import { P, T } from "../../parts/words";
 import type { DateChange } from "./form";
 import type { PlannedMeeting } from "./usePreview";
@@ -78,6 +79,7 @@ export function PlannedDates({
 }) {
   const [open, setOpen] = useState<number | null>(null);
   const [months, setMonths] = useState(false);
+  const roving = useRoving<HTMLOListElement>("li");
   if (dates.length === 0)
     return (
       <P tone="slate" sx={{ marginTop: 12 }}>
@@ -118,11 +120,12 @@ export function PlannedDates({
           onPick={onDay}
         />
       )}
-      <DateList aria-label="All dates of this run" hidden={months}>
+      <DateList aria-label="All dates of this run" className="wide" hidden={months} {...roving}>
         {dates.map((d) => (
           <DateLine
             key={d.from}
             date={d}
+            of={dates.length}
             year={dates[0]?.date.slice(0, 4)}
             open={open === d.from}
             onOpen={(on) => setOpen(on ? d.from : null)}
@@ -138,6 +141,7 @@ export function PlannedDates({
 /** One calculated date: as it stands, or being changed. */
 function DateLine({
   date: d,
+  of,
   year,
   open,
   onOpen,
@@ -145,6 +149,7 @@ function DateLine({
   clashing,
 }: {
   date: ShownDate;
+  of: number;
   /** The year of the first date, which is not said again. */
   year?: string;
   open: boolean;
@@ -155,7 +160,7 @@ function DateLine({
   return (
     <li className={d.dropped ? "out" : ""}>
       <T tone="slate" className="n">
-        {d.from}
+        {d.from} of {of}
       </T>
       {open ? (
         <>
@@ -185,7 +190,10 @@ function DateLine({
         <>
           <span className="date">{day(d.date, d.date.slice(0, 4) !== year)}</span>
           <T nowrap>
-            {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
+            {d.start.slice(0, 5)} to {d.end.slice(0, 5)}, {length(d.minutes)}
+          </T>
+          <T tone="slate" nowrap>
+            week {weekNumber(d.date)}
           </T>
           {(d.room ?? d.instructor) && (
             <T tone="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</T>

@@ -1,6 +1,8 @@
 import { expect, test } from "vitest";
 
 import {
+  endOf,
+  lengthUntil,
   amount,
   documentOf,
   EMPTY,
@@ -135,5 +137,24 @@ test("dates changed by hand go to the calculator and come back to their place", 
   expect(shown.map((d) => [d.start, d.end, d.dropped, d.changed])).toEqual([
     ["17:30", "19:15", true, true],
     ["18:00", "19:45", false, true],
+  ]);
+});
+
+test("a length is shown as an end, and an end typed instead makes the length", () => {
+  const form = (start: string, hours: string, minutes: string) => ({ start, hours, minutes });
+  expect(endOf(form("17:30", "1", "45"))).toBe("19:15");
+  expect(endOf(form("23:00", "2", ""))).toBe("01:00");
+  expect([endOf(form("", "2", "")), endOf(form("18:00", "", "")), endOf(form("18:00", "24", ""))]).toEqual([
+    "",
+    "",
+    "",
+  ]);
+  expect(lengthUntil("17:30", "19:15")).toEqual({ hours: "1", minutes: "45" });
+  expect(lengthUntil("17:30", "6:30 pm")).toEqual({ hours: "1", minutes: "" });
+  expect(lengthUntil("23:00", "01:00")).toEqual({ hours: "2", minutes: "" });
+  expect([lengthUntil("", "19:00"), lengthUntil("18:00", "soon"), lengthUntil("18:00", "18:00")]).toEqual([
+    null,
+    null,
+    null,
   ]);
 });

@@ -211,6 +211,31 @@ export function minutesOf(form: Pick<PatternForm, "hours" | "minutes">): number 
     : `${form.hours} h ${form.minutes}`;
 }
 
+const DAY_LONG = 24 * 60;
+
+function minuteOfDay(time: string): number | null {
+  const typed = timeTyped(time);
+  return typed === null ? null : Number(typed.slice(0, 2)) * 60 + Number(typed.slice(3));
+}
+
+/** When a meeting ends on the clock of its start; nothing while start or length are not known, or it lasts a day. */
+export function endOf(form: Pick<PatternForm, "start" | "hours" | "minutes">): string {
+  const start = minuteOfDay(form.start);
+  const length = minutesOf(form);
+  if (start === null || typeof length !== "number" || length <= 0 || length >= DAY_LONG) return "";
+  const at = (start + length) % DAY_LONG;
+  return `${String(Math.floor(at / 60)).padStart(2, "0")}:${String(at % 60).padStart(2, "0")}`;
+}
+
+/** The length that an end typed instead makes; an end before the start is on the next day. Null where one of both is no time. */
+export function lengthUntil(start: string, end: string): { hours: string; minutes: string } | null {
+  const from = minuteOfDay(start);
+  const to = minuteOfDay(end);
+  if (from === null || to === null || from === to) return null;
+  const length = (to - from + DAY_LONG) % DAY_LONG;
+  return { hours: String(Math.floor(length / 60)), minutes: length % 60 ? String(length % 60) : "" };
+}
+
 export function patternOf(form: PatternForm) {
   return {
     first: form.first || null,

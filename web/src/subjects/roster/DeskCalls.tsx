@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueries, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 
 import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
@@ -71,6 +71,18 @@ export function Notice({ run }: { run: Schemas["RunOut"] }) {
       {trouble && <Fault as="p">{trouble}</Fault>}
     </Note>
   );
+}
+
+/** The desk notice of a run wherever somebody is seated on it: what stands in view, and whether it has to be read first. */
+export function useNotice(runId: number | null): { shown: ReactNode; unread: boolean } {
+  const { data: run } = $api.useQuery(
+    "get",
+    "/api/v1/runs/{run_id}",
+    { params: { path: { run_id: runId ?? 0 } } },
+    { enabled: runId !== null },
+  );
+  if (!run) return { shown: null, unread: false };
+  return { shown: <Notice run={run} />, unread: run.notice.text !== "" && !run.notice.seen };
 }
 
 /** What was done in this call so far, what is due for it, and how it goes on: the same person, or the same run. */

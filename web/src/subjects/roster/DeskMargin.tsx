@@ -73,7 +73,8 @@ export function DeskMargin({
             fullWidth
             disabled={!ready || busy}
             onClick={onEnroll}
-            sx={{ marginTop: 8 }}
+            // However long the quote, the one act stays in sight.
+            sx={{ marginTop: 8, position: "sticky", bottom: 0, zIndex: 1 }}
           >
             {changed
               ? `Enroll${name} at ${money(changed.now, quote.currency)}`

@@ -21,6 +21,7 @@ import { Fault, Name, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { type ServerForm, useServerForm } from "../../form/useServerForm";
 import { whole } from "../courses/form";
+import { useNotice } from "./DeskCalls";
 
 const LineList = styled("ol")({
   listStyle: "none",
@@ -37,7 +38,7 @@ const LineList = styled("ol")({
 });
 
 type Waits = Schemas["WaitingOut"];
-type Act = "seat" | "offer" | "leave" | "time";
+type Act = "seat" | "offer" | "leave" | "time" | "back";
 
 /** Those who wait, in order, with their offers and their chance. The next whom the free seats fit is seated or offered;
  * out of turn with a reason. */
@@ -92,6 +93,11 @@ function Waiting({ row: w }: { row: Waits }) {
           {w.asked_time && "; asks for more time"}
         </T>
       )}
+      {w.by_hand && w.status === "waiting" && (
+        <T tone="ochre" as="div">
+          an offer was taken back; the next one is made by hand
+        </T>
+      )}
       {w.chance && (
         <T tone="slate" as="div">
           chance of a seat {chanceText(w.chance, w.chance_range)}
@@ -138,6 +144,16 @@ function RowActs({
           more time
         </Button>
       )}
+      {w.status === "offered" && (
+        <Button
+          variant="text"
+          color="secondary"
+          aria-label={`take it back, the offer of ${w.name}`}
+          onClick={() => onOpen("back")}
+        >
+          take it back
+        </Button>
+      )}
       <Button
         variant="text"
         color="secondary"
@@ -167,6 +183,7 @@ function OpenAct({ act, ...acting }: Acting & { act: Act }) {
   if (act === "seat") return <Seat {...acting} />;
   if (act === "offer") return <Offer {...acting} />;
   if (act === "time") return <MoreTime {...acting} />;
+  if (act === "back") return <TakeBack {...acting} />;
   return <LeaveLine {...acting} />;
 }
 
@@ -234,16 +251,18 @@ function Seat({ row, acts, onClose }: Acting) {
       onClose();
     },
   });
+  const notice = useNotice(quote?.run_id ?? null);
   if (error) return <Fault role="alert">{messageOf(error)}</Fault>;
   if (!quote) return <T tone="slate">Working it out …</T>;
   const asking = notNext(of.problem) || of.values.why !== "";
   return (
     <RowAct
-      of={of}
+      of={notice.unread ? { ...of, busy: true } : of}
       label={row.heads > 1 ? `Give ${row.heads} seats` : "Give the seat"}
-      takes={!asking}
+      takes={!asking && !notice.unread}
       onClose={onClose}
     >
+      {notice.shown}
       <span>
         today {money(quote.total, quote.currency)}, now {money(quote.due_now, quote.currency)}
       </span>
@@ -272,6 +291,32 @@ function Offer({ row, acts, onClose }: Acting) {
   return (
     <RowAct of={of} label="Offer it" takes={!asking} onClose={onClose}>
       {asking && <Field label="Why out of turn" width={200} {...of.field("why")} autoFocus />}
+    </RowAct>
+  );
+}
+
+/** An offer that no longer stands; whoever had it keeps their place and is told. */
+function TakeBack({ row, acts, onClose }: Acting) {
+  const of = useServerForm({
+    draft: null,
+    start: { why: "" },
+    send: (body) =>
+      ask(
+        api.POST("/api/v1/waiting/{waiting_id}/take-back", {
+          params: { path: { waiting_id: row.id } },
+          body,
+        }),
+      ),
+    done: (done) => {
+      acts.say({
+        text: `The offer of ${done.name} is taken back; they keep their place, and hear of it in a minute.`,
+      });
+      onClose();
+    },
+  });
+  return (
+    <RowAct of={of} label="Take the offer back" leave="leave it" takes={false} lost onClose={onClose}>
+      <Field label="Why" width={220} {...of.field("why")} autoFocus />
     </RowAct>
   );
 }

@@ -16,6 +16,7 @@ import { isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
 import { Fault, P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
+import { useNotice } from "./DeskCalls";
 import { Picked, type Run, RunLine } from "./DeskParts";
 
 type Held = Schemas["EnrollmentOut"];
@@ -72,6 +73,7 @@ export function Moving({
     onDone();
   });
   const { preview, trouble } = transfer;
+  const notice = useNotice(run?.id ?? null);
   if (!run)
     return (
       <OtherRun
@@ -94,8 +96,9 @@ export function Moving({
           <KeepInstead own={own} set={setOwn} preview={preview} />
         </Box>
       )}
+      {notice.shown}
       <Row mid sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!transfer.ready} ref={focused}>
+        <Button type="submit" variant="contained" disabled={!transfer.ready || notice.unread} ref={focused}>
           Move
         </Button>
         <Button variant="text" onClick={onClose}>

@@ -8,7 +8,14 @@ import { Named, useNames } from "../../form/Named";
 import { Inset, Row } from "../../parts/layout";
 import { weekdays } from "../../parts/text";
 import { Fault, T } from "../../parts/words";
-import { type OneOffForm, PATTERN, type PatternForm, type RunForm } from "../courses/form";
+import {
+  endOf,
+  lengthUntil,
+  type OneOffForm,
+  PATTERN,
+  type PatternForm,
+  type RunForm,
+} from "../courses/form";
 
 export const DAYS = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"];
 export const DAY_NAMES = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
@@ -62,7 +69,7 @@ function FirstAndLength({ n, pattern, onChange, faults, tail }: PatternPart) {
         tail={tail}
         type="time"
         value={pattern.start}
-        width={120}
+        width={100}
         onChange={(v) => onChange({ start: v })}
         fault={faults[`${at}/start`]}
       />
@@ -83,6 +90,15 @@ function FirstAndLength({ n, pattern, onChange, faults, tail }: PatternPart) {
         placeholder="0"
         onChange={(v) => onChange({ minutes: v })}
         input={{ inputMode: "numeric" }}
+      />
+      <Field
+        label="or ends at"
+        tail={tail}
+        type="time"
+        value={endOf(pattern)}
+        width={100}
+        placeholder="20:30"
+        onChange={(v) => onChange(lengthUntil(pattern.start, v) ?? {})}
       />
       <Choice
         label="On a closed day"
