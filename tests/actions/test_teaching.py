@@ -419,8 +419,8 @@ def test_cover_opens_at_the_absence_that_is_written_down(office):
         office.act(lambda d, f=form: places.add_busy(d, "instructor", ill["id"], command_of(BusyCommand, f)))
     found = office.read(lambda d: covering.uncovered(d, ill["id"]))
     assert (found["first"], found["last"], found["away"]) == ("2027-08-20", "2027-08-29", True)
-    nobody = office.read(lambda d: covering.uncovered(d, None))
-    assert (nobody["first"], nobody["last"]) == ("2027-08-20", "2027-11-18")
+    nobody = office.read(lambda d: covering.span_of(d, None, None, None))
+    assert nobody == (date(2027, 8, 20), date(2027, 11, 18))
 
 
 def test_whoever_has_no_agreed_pay_is_not_the_cheapest_and_the_line_says_so(office, sessions):
