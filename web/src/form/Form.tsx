@@ -5,9 +5,9 @@ import { type KeyboardEvent, type ReactNode, type Ref, useEffect, useRef } from 
 
 import { useFocusBack } from "../parts/focus";
 import { PALE, Row } from "../parts/layout";
-import { Fault } from "../parts/words";
+import { Fault, T } from "../parts/words";
 import { ink } from "../theme/palette";
-import type { ServerForm } from "./useServerForm";
+import type { ServerForm, useServerForm } from "./useServerForm";
 
 const pale = { borderLeft: "3px solid", padding: "10px 12px", marginBottom: 14 };
 const row = { display: "flex", flexWrap: "wrap", gap: 12, alignItems: "flex-start" };
@@ -87,6 +87,28 @@ export function Form({
       {children}
       {of?.trouble && <Fault role="alert">{of.trouble}</Fault>}
     </Box>
+  );
+}
+
+/** The foot of a form that stays: saved, or kept as it was; whatever waits says so. */
+export function SaveOrKeep({
+  of,
+}: {
+  of: Pick<ReturnType<typeof useServerForm>, "busy" | "dirty" | "forget">;
+}) {
+  const waits = of.dirty.length > 0;
+  return (
+    <Row mid sx={{ marginTop: 10 }}>
+      <Button type="submit" variant="contained" disabled={of.busy || !waits}>
+        Save
+      </Button>
+      {waits && (
+        <>
+          <Button onClick={of.forget}>Keep as it was</Button>
+          <T tone="ochre">not saved yet</T>
+        </>
+      )}
+    </Row>
   );
 }
 

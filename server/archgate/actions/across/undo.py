@@ -32,7 +32,7 @@ from archgate.actions.messages import messages
 from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.clock import system_now
-from archgate.core.rights import Right, refusal
+from archgate.core.rights import Right
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 
@@ -47,9 +47,8 @@ def undo(uow: UnitOfWork, key: str) -> Undone:
     if uow.session.scalar(select(Change.id).where(Change.undoes_id == change.id)):
         raise conflict("undone", "This was undone already.")
     act = act_named(change.action)
-    right = right_of(act)
-    if uow.user is not None and not uow.user.may(right):
-        raise Problem(403, "forbidden", refusal(uow.user.role.name, right))
+    if uow.user is not None:
+        uow.need(right_of(act))
     match act.undo:
         case Undo.RUN:
             undo_fields(uow, change)

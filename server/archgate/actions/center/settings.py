@@ -22,13 +22,13 @@ from archgate.actions.schedule import gates, places
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.money import digits_of, format_amount, parse_amount
+from archgate.core.schedule import WEEKDAY_NAMES
 from archgate.core.states import NumberFormat, RunStatus
 from archgate.papers.words import money_text
 from archgate.tables.courses import Center, CenterLogo, Course, Run
 from archgate.tables.fees import Rate
 from archgate.tables.money import Posting
 
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 EXAMPLE = 123_456  # smallest units, in the list of number formats
 MOST_DRAFTS = 200  # whose gates are worked out anew when the zone changes
 
@@ -87,7 +87,7 @@ def change(uow: UnitOfWork, command: CenterPatch) -> CenterChanged:
     new = {
         n: said[n]
         for n in CenterFacts.model_fields
-        if said.get(n) is not None or n in {"confirm_above"} & {*said}
+        if n in said and (said[n] is not None or n == "confirm_above")
     }
     c = uow.center
     now: dict[str, object] = {n: getattr(c, n) for n in CenterFacts.model_fields}
@@ -122,7 +122,7 @@ def checked_values(uow: UnitOfWork, facts: CenterFacts, new: Mapping[str, object
     if facts.currency is not None and facts.currency != c.currency:
         try:
             digits_of(facts.currency)
-        except (KeyError, ValueError):
+        except ValueError:
             raise refuse("/set/currency", f'"{facts.currency}" is no currency of ISO 4217.') from None
         stays = why_currency_stays(uow, facts.currency)
         if stays:
@@ -146,7 +146,7 @@ def told_of(c: Center, checked: Mapping[str, object]) -> list[str]:
                 return "any sum"
             return format_amount(int(str(value)), c.currency)
         if name == "first_weekday":
-            return WEEKDAYS[int(str(value))]
+            return WEEKDAY_NAMES[int(str(value))]
         return " / ".join(str(value).splitlines()) or "nothing"
 
     words = {

@@ -33,7 +33,7 @@ from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
-from archgate.core.rights import Right, refusal
+from archgate.core.rights import Right
 from archgate.core.states import EnrollmentStatus, Role, RunStatus, SignUp
 from archgate.tables.base import Base
 from archgate.tables.courses import Run
@@ -148,8 +148,7 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
 def pay_now(uow: UnitOfWork, enrollment: Enrollment, paid: PaidNow) -> PaidView:
     """Take what is paid in the call, in the transaction that gives the seat: one without the other never stands. It settles this
     sign-up, its oldest installment first; what is more than it costs settles what else is oldest due, and is credit after."""
-    if uow.user is None or not uow.user.may(Right.TAKE_MONEY):
-        raise Problem(403, "forbidden", refusal(uow.user.role.name if uow.user else "", Right.TAKE_MONEY))
+    uow.need(Right.TAKE_MONEY)
     faults: list[Fault] = []
     left = amount_of(paid.amount, enrollment.currency, "/paid/amount", faults) or 0
     if faults:

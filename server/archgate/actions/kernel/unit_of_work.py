@@ -32,6 +32,7 @@ from archgate.actions.kernel.kept import KEEPERS, Touched
 from archgate.actions.kernel.problems import Problem
 from archgate.clock import business_now, system_now
 from archgate.core.quotes import AgreedQuote, document_of
+from archgate.core.rights import Right, refusal
 from archgate.documents.reader import Document
 from archgate.tables import Base
 from archgate.tables.access import RecoveryCode, SignIn, SignInLimit, User, UserSession
@@ -138,6 +139,11 @@ class UnitOfWork:
     def local(self, moment: datetime | None) -> str | None:
         """A moment as screens read it: ISO 8601 with the center's offset; none stays none."""
         return moment.astimezone(self.zone).isoformat() if moment else None
+
+    def need(self, right: Right) -> None:
+        """Refuse whoever's role lacks a right, where the address alone does not decide it."""
+        if self.user is None or not self.user.may(right):
+            raise Problem(403, "forbidden", refusal(self.user.role.name if self.user else "nobody", right))
 
     def let_go(self) -> None:
         """End the transaction, and all its locks, for an act that will be refused: nobody waits while the reason is worked

@@ -194,10 +194,8 @@ def decide(uow: UnitOfWork, waiting_id: int, confirm: bool, said: str) -> Accoun
     own = row.asked_by == uow.user_id
     if confirm and own:
         raise Problem(403, "second-person", "You asked for this; somebody else confirms it.")
-    if not own and (uow.user is None or not uow.user.may(Right.CONFIRM_MONEY)):
-        raise Problem(
-            403, "forbidden", f"The role {uow.user.role.name if uow.user else ''} may not confirm money."
-        )
+    if not own:
+        uow.need(Right.CONFIRM_MONEY)
     if not confirm and not own and not said:
         raise refuse("/said", "Say why not; whoever asked reads it.")
     row.status = WaitingMoney.CONFIRMED if confirm else WaitingMoney.REFUSED

@@ -6,13 +6,13 @@ import { Link } from "react-router";
 import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
-import { Form } from "../../form/Form";
+import { Form, SaveOrKeep } from "../../form/Form";
 import { useAct } from "../../form/useAct";
 import { useServerForm } from "../../form/useServerForm";
 import { Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
-import { Fault, P, T } from "../../parts/words";
+import { Fault, P } from "../../parts/words";
 import { Log } from "../log/Log";
 import { CenterTabs } from "./CenterTabs";
 
@@ -154,17 +154,7 @@ function Settings({ center, acts }: { center: Center; acts: Acts }) {
               input={{ inputMode: "decimal" }}
             />
           </Row>
-          <Row mid sx={{ marginTop: 14 }}>
-            <Button type="submit" variant="contained" disabled={of.busy || of.dirty.length === 0}>
-              Save
-            </Button>
-            {of.dirty.length > 0 && (
-              <>
-                <Button onClick={of.forget}>Keep as it was</Button>
-                <T tone="ochre">not saved yet</T>
-              </>
-            )}
-          </Row>
+          <SaveOrKeep of={of} />
         </div>
       </Part>
     </Form>

@@ -1,4 +1,3 @@
-import Button from "@mui/material/Button";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
@@ -7,7 +6,7 @@ import { Link, useParams } from "react-router";
 
 import { $api, api, ask, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Form, SaveOrKeep } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
 import { Crumbs, Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -127,17 +126,7 @@ function Facts({ organization: o, acts }: { organization: Organization; acts: Ac
         <Field label="Its number on papers" width={170} {...field("number")} />
         <Field label="Address" width={300} multiline {...field("address")} />
       </Row>
-      <Row mid sx={{ marginTop: 10 }}>
-        <Button type="submit" variant="contained" disabled={of.busy || of.dirty.length === 0}>
-          Save
-        </Button>
-        {of.dirty.length > 0 && (
-          <>
-            <Button onClick={of.forget}>Keep as it was</Button>
-            <T tone="ochre">not saved yet</T>
-          </>
-        )}
-      </Row>
+      <SaveOrKeep of={of} />
     </Form>
   );
 }
