@@ -11,7 +11,7 @@ from beancount.core import data
 from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
-from archgate.actions.enrolling import changing, leaving, transfers, waitlist
+from archgate.actions.enrolling import changing, freed, transfers, waitlist
 from archgate.actions.enrolling.commands import (
     ChangeCommand,
     GiveBackCommand,
@@ -163,7 +163,7 @@ def test_what_was_paid_on_a_seat_that_is_given_back_is_credit_and_settles_it_aga
     held = enrolled(office, run, somebody)
     own = account(office, somebody)
     pay(office, own, "105.00")
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     after = page(office, own["id"])
     assert (after["balance"], after["credit"], after["open"]) == ("-105.00", "105.00", [])
     office.act(lambda d: undo.undo(d, gone["change"]))
@@ -393,7 +393,7 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
                         )
                     )
             elif act == "withdraw" and who in seated:
-                undoable.append(at.act(lambda d, n=seated[who]: leaving.withdraw(d, n))["change"])
+                undoable.append(at.act(lambda d, n=seated[who]: freed.withdraw(d, n))["change"])
             elif act == "undo" and undoable:
                 change = undoable.pop(chance.randrange(len(undoable)))
                 at.act(lambda d, c=change: undo.undo(d, c))
@@ -470,7 +470,7 @@ def test_a_write_off_of_a_seat_that_is_given_back_is_taken_back_too(office, run)
             d, own["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Lost"})
         )
     )
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     after = page(office, own["id"])
     assert (after["balance"], after["credit"]) == ("0.00", "0.00")
     office.act(lambda d: undo.undo(d, gone["change"]))
@@ -502,7 +502,7 @@ def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, 
     held = enrolled(office, run, somebody)
     own = account(office, somebody)
     pay(office, own, "150.00")
-    shown = office.read(lambda d: leaving.withdrawal(d, held["enrollment_id"]))
+    shown = office.read(lambda d: freed.withdrawal(d, held["enrollment_id"]))
     assert (shown["kept"], shown["paid"], shown["credit"], shown["owed"]) == (
         "130.00",
         "150.00",
@@ -510,7 +510,7 @@ def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, 
         "0.00",
     )
     assert shown["why"] == "25 days before the start 50 percent is given back, less the kept fee of 25.00."
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     assert (gone["kept"], gone["taken_back"]) == ("130.00", "80.00")
     after = page(office, own["id"])
     assert (after["balance"], after["credit"], after["open"]) == ("-20.00", "20.00", [])
@@ -533,7 +533,7 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
 
     def leave(at, **how):
         return at.act(
-            lambda d: leaving.withdraw(
+            lambda d: freed.withdraw(
                 d, held["enrollment_id"], command_of(WithdrawCommand, {"no_show": True, **how})
             )
         )
@@ -541,7 +541,7 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
     with pytest.raises(Problem, match="has not begun"):
         leave(office)
     late = office.later(days=26)
-    shown = late.read(lambda d: leaving.withdrawal(d, held["enrollment_id"], None, True))
+    shown = late.read(lambda d: freed.withdrawal(d, held["enrollment_id"], None, True))
     assert (shown["kept"], shown["credit"], shown["owed"]) == ("210.00", "0.00", "105.00")
     assert shown["line"] == f"{waits['name']} is next in line and is offered it."
     assert set(refusal(lambda: leave(late, keep="0.00"))) == {"/why"}
@@ -556,7 +556,7 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
 def test_who_paid_nothing_still_owes_what_is_kept(office, run, policy):
     somebody = a_person(office)
     held = enrolled(office, run, somebody)
-    office.later(days=20).act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.later(days=20).act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     after = page(office, account(office, somebody)["id"])
     assert (after["balance"], [o["left"] for o in after["open"]]) == ("210.00", ["210.00"])
     assert "5 days before the start 0 percent" in after["open"][0]["why"]
@@ -570,7 +570,7 @@ def test_staff_may_keep_something_else_with_a_reason(office, run, policy):
 
     def leave(**how):
         return office.act(
-            lambda d: leaving.withdraw(d, held["enrollment_id"], command_of(WithdrawCommand, how))
+            lambda d: freed.withdraw(d, held["enrollment_id"], command_of(WithdrawCommand, how))
         )
 
     assert set(refusal(lambda: leave(keep="0.00"))) == {"/why"}

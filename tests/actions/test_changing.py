@@ -4,7 +4,7 @@ import pytest
 from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
-from archgate.actions.enrolling import changing, leaving, transfers
+from archgate.actions.enrolling import changing, freed, transfers
 from archgate.actions.enrolling.commands import ChangeCommand, GiveBackCommand, TransferCommand
 from archgate.actions.fees import stock, terms
 from archgate.actions.fees.commands import StockCommand
@@ -138,7 +138,7 @@ def test_extras_have_their_limits_and_go_back_with_the_seat(office, with_books):
         in refusal(lambda: change(office, with_books, extras=books(with_books, 3)))["/extras/0/count"].lower()
     )
     change(office, with_books, extras=books(with_books, 2))
-    gone = office.act(lambda d: leaving.withdraw(d, with_books["enrollment"]))
+    gone = office.act(lambda d: freed.withdraw(d, with_books["enrollment"]))
     assert (page(office, with_books["account"])["balance"], on_hand(office, with_books["shelf"])) == (
         "0.00",
         3,
@@ -367,7 +367,7 @@ def test_papers_follow_what_a_sign_up_comes_to(office, with_books):
     document = office.read(lambda d: invoices.document(d, second["id"]))[1]
     assert [(x.what, x.amount) for x in document.lines] == [("Change of the sign-up", "$30.00")]
     assert [(x.what, x.amount) for x in document.taxes] == [("Sales tax", "$1.80")]
-    office.act(lambda d: leaving.withdraw(d, with_books["enrollment"]))
+    office.act(lambda d: freed.withdraw(d, with_books["enrollment"]))
     less = office.read(lambda d: invoices.of_account(d, own))
     assert (less["pending"], less["to_credit"], less["to_credit_total"]) == (0, 1, "241.80")
     note = office.act(lambda d: invoices.credit_differences(d, own))

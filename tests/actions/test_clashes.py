@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import delete
 
 from archgate.actions.across import checks, undo
-from archgate.actions.enrolling import enrollments, leaving
+from archgate.actions.enrolling import enrollments, freed
 from archgate.actions.enrolling.commands import WithdrawCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
@@ -221,7 +221,7 @@ def test_a_learner_who_leaves_or_is_taken_back_clashes_with_nothing(office):
     done = [enrolled(office, run, person) for run in (first, second) for person in people]
     assert mine(office, first, second) == [("learner", 2)]
     office.act(
-        lambda d: leaving.withdraw(d, done[0]["enrollment_id"], command_of(WithdrawCommand, {"why": "Ill"}))
+        lambda d: freed.withdraw(d, done[0]["enrollment_id"], command_of(WithdrawCommand, {"why": "Ill"}))
     )
     assert mine(office, first, second) == [("learner", 1)]
     office.act(lambda d: undo.undo(d, done[3]["change"]))

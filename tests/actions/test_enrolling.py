@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select
 
 from archgate.actions.across import person_pages, undo
-from archgate.actions.enrolling import changing, enrollments, leaving
+from archgate.actions.enrolling import changing, enrollments, freed
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
@@ -139,7 +139,7 @@ def test_an_organization_pays_on_its_own_account(office):
 def test_withdrawing_gives_seat_and_charge_back_and_undo_takes_both_again(office):
     run, person = a_run(office, capacity=1, smallest=0), a_person(office)
     held = enrolled(office, run, person)
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     assert gone["taken_back"] == "210.00" and taken(office, run) == 0 and owed(office, person) is None
     office.act(lambda d: undo.undo(d, gone["change"]))
     assert taken(office, run) == 1 and owed(office, person) == "210.00"
@@ -149,7 +149,7 @@ def test_withdrawing_gives_seat_and_charge_back_and_undo_takes_both_again(office
 def test_undo_of_a_withdrawal_is_refused_when_the_seat_is_gone(office):
     run = a_run(office, capacity=1, smallest=0)
     held = enrolled(office, run)
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     enrolled(office, run)
     with pytest.raises(Problem, match="The seat is gone: all 1 seats are taken"):
         office.act(lambda d: undo.undo(d, gone["change"]))
@@ -175,9 +175,9 @@ def test_undo_of_an_enrollment_is_refused_after_half_an_hour(office, monkeypatch
 
 def test_withdrawing_twice_is_refused(office):
     held = enrolled(office, a_run(office))
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     with pytest.raises(Problem, match="no longer holds a seat"):
-        office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+        office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
 
 
 def test_a_free_run_posts_nothing_and_enrolls_at_once(office):
@@ -185,7 +185,7 @@ def test_a_free_run_posts_nothing_and_enrolls_at_once(office):
     held = enrolled(office, run, person)
     assert held["quote"]["total"] == "0.00" and held["quote"]["installments"] == []
     assert owed(office, person) is None
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
 
 
 def sit_down(office, run, person):
@@ -228,7 +228,7 @@ def test_one_live_enrollment_per_person_and_run_is_kept_by_the_database(office, 
     with sessions() as session:
         row = session.get_one(Enrollment, held["enrollment_id"])
         assert row.live == 1
-        office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+        office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
         enrolled(office, run, person)
         rows = sessions().scalars(select(Enrollment).where(Enrollment.person_id == person["id"])).all()
         assert sorted(str(e.live) for e in rows) == ["1", "None"]

@@ -11,7 +11,7 @@ from sqlalchemy.exc import DBAPIError
 from archgate.actions.across import checks, undo
 from archgate.actions.across import today as today_list
 from archgate.actions.bulk import batches, reading
-from archgate.actions.enrolling import changing, enrollments, leaving, waitlist
+from archgate.actions.enrolling import changing, enrollments, freed, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, prices, quotes, stock, terms
 from archgate.actions.fees.commands import EarlyCommand, KeepCommand, QuoteCommand, StockCommand
@@ -108,7 +108,7 @@ def test_an_extra_is_charged_taxed_taken_from_stock_and_put_back_with_the_withdr
     assert held["quote"]["total"] == "308.60"  # 240 + 2 x 30 + 5, and 6 percent of 60
     assert held["quote"]["taxes"] == [{"name": "Sales tax", "amount": "3.60", "included": False}]
     assert on_hand(office, shelf) == 1
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     assert on_hand(office, shelf) == 3
     office.act(lambda d: undo.undo(d, gone["change"]))
     assert on_hand(office, shelf) == 1
@@ -234,7 +234,7 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
             d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"], "rate_id": few})
         )
     )
-    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, first["enrollment_id"]))
     office.act(
         lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 3}}))
     )
@@ -331,7 +331,7 @@ def test_a_place_in_line_keeps_its_whole_ask(office, run, shelf):
             ),
         )
     )
-    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, first["enrollment_id"]))
     shown = office.read(lambda d: waitlist.seat_quote(d, lined["waiting_id"]))
     assert shown["total"] == "270.00"
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], shown["total"]))
@@ -359,11 +359,11 @@ def test_a_code_comes_off_is_counted_and_given_back(office, run):
     )
     said = refusal(lambda: quote(office, run, code=code["code"]))
     assert said == {"/code": f"The code {code['code']} has been used 1 of 1 times."}
-    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     other = sign_up(office, run, code=code["code"])
     with pytest.raises(Problem, match="used 1 of 1"):
         office.act(lambda d: undo.undo(d, gone["change"]))
-    office.act(lambda d: leaving.withdraw(d, other["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, other["enrollment_id"]))
     office.act(lambda d: undo.undo(d, gone["change"]))
     agrees(office)
 
@@ -853,7 +853,7 @@ def test_no_order_of_acts_makes_a_negative_total_or_loses_a_piece(office, seed):
                 seated.append(held["enrollment_id"])
                 undoable.append(held["change"])
             elif act == "withdraw" and seated:
-                gone = office.act(lambda d: leaving.withdraw(d, seated.pop(chance.randrange(len(seated)))))
+                gone = office.act(lambda d: freed.withdraw(d, seated.pop(chance.randrange(len(seated)))))
                 undoable.append(gone["change"])
             elif act == "undo" and undoable:
                 office.act(lambda d: undo.undo(d, undoable.pop(chance.randrange(len(undoable)))))

@@ -15,7 +15,7 @@ from sqlalchemy import func, select, update
 from archgate.actions.across import checks
 from archgate.actions.bulk import batches, confirming, hands, reading, running, taking_back
 from archgate.actions.bulk.commands import BatchChangeCommand, ChooseCommand, DecideLinesCommand, RowFixForm
-from archgate.actions.enrolling import leaving, roster, waitlist
+from archgate.actions.enrolling import freed, roster, waitlist
 from archgate.actions.fees import terms
 from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.commands import command_of
@@ -419,7 +419,7 @@ def test_a_row_that_waits_brings_its_group_order_and_contact_to_its_seat(office)
     batch = a_list(office, run, text + f"Ann Berg{n},a{n}@x.org,Late,PO-7,Kim\n")
     assert batch["counts"] == {"will wait": 1}
     confirm(office, batch)
-    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, first["enrollment_id"]))
     waiting = office.read(lambda d: roster.roster(d, run["id"]))["waiting"][0]
     total = office.read(lambda d: waitlist.seat_quote(d, waiting["id"]))["total"]
     seated = office.act(lambda d: waitlist.seat(d, waiting["id"], total))
@@ -534,7 +534,7 @@ def test_a_list_is_taken_back_as_far_as_nothing_later_depends_on_it(office):
         account = s.get_one(Enrollment, paid["id"]).payer_id
     pay = command_of(PaymentCommand, {"amount": "50.00", "method": "cash"})
     office.act(lambda d: accounts.take_payment(d, account, pay))
-    office.act(lambda d: leaving.withdraw(d, gone["id"]))
+    office.act(lambda d: freed.withdraw(d, gone["id"]))
     begun = office.act(lambda d: batches.after(d, taking_back.take_back(d, batch["id"])))
     assert begun["status"] == "taking back" and begun["progress"]["of"] == 120
     word_of_worker = hands.claim_one(office.sessions, batch["id"])

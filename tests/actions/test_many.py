@@ -11,9 +11,9 @@ from sqlalchemy import select
 from archgate.actions.across import checks, logs, undo
 from archgate.actions.enrolling import (
     enrollments,
+    freed,
     groups,
     held_places,
-    leaving,
     on_many,
     roles,
     roster,
@@ -101,7 +101,7 @@ def three(office):
 def test_many_are_withdrawn_as_each_would_be_and_all_come_back(office, policy, three):
     """115.00 of 210.00 is kept of each (half of it goes back, less 10.00): shown, done and undone as one by one."""
     run, persons, ids = three
-    alone = [office.read(lambda d, i=i: leaving.withdrawal(d, i)) for i in ids]
+    alone = [office.read(lambda d, i=i: freed.withdrawal(d, i)) for i in ids]
     shown = office.act(lambda d: on_many.withdraw(d, run["id"], ids), preview=True)
     facts = ("enrollment_id", "name", "kept", "credit", "owed", "why")
     assert shown["people"] == [{k: a[k] for k in facts} for a in alone]
@@ -300,7 +300,7 @@ def busy_run(office, seed):
         if what < 0.4 and any(c in "123456789" for c in quote["total"]):
             paid(office, person, chance.choice(("1.00", quote["due_now"] or "1.00", quote["total"])))
         elif what < 0.6:
-            office.act(lambda d, e=held["enrollment_id"]: leaving.withdraw(d, e))
+            office.act(lambda d, e=held["enrollment_id"]: freed.withdraw(d, e))
     office.act(lambda d: roles.add_with_role(d, run["id"], a_person(office)["id"], "observer"))
     return run
 
@@ -393,7 +393,7 @@ def test_a_held_seat_a_client_and_who_left_stand_on_the_roster(office):
     enrolled(office, run, organization_id=client["id"])
     gone = a_person(office)
     left = enrolled(office, run, gone)
-    office.act(lambda d: leaving.withdraw(d, left["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, left["enrollment_id"]))
     rows = roster_of(office, run)
     # 48 hours from 20 August 2027, 10:00 in New York.
     assert (rows[0]["held_until"], rows[0]["id"]) == ("2027-08-22T10:00:00-04:00", held["enrollment_id"])

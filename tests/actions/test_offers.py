@@ -13,10 +13,10 @@ from archgate.actions.enrolling import (
     calls,
     changing,
     enrollments,
+    freed,
     held_places,
     interest,
     invites,
-    leaving,
     offers,
     roster,
     waitlist,
@@ -89,7 +89,7 @@ def full(office):
 
 
 def leave(office, full, n=0):
-    office.act(lambda d: leaving.withdraw(d, full["held"][n]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][n]["enrollment_id"]))
 
 
 def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(office, full, monkeypatch):
@@ -246,7 +246,7 @@ def test_a_run_in_trouble_keeps_no_other_from_moving_and_a_round_no_other_round(
     held = enrolled(office, other)
     waits = {run["id"]: join(office, run)["waiting_id"] for run in (full, other)}
     leave(office, full)
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     real = offers.go_down
 
     def fails(uow, run_id):
@@ -481,7 +481,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     later = office.later(days=6)
     assert later.read(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
     enrolled(later, run)
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     assert "/seats" in refusal(
         lambda: office.act(
             lambda d: held_places.set_aside(
@@ -1004,7 +1004,7 @@ def test_an_offer_that_is_taken_back_keeps_the_place_and_comes_again_by_hand_onl
     held = enrolled(office, run)
     first, second = a_person(office), a_person(office)
     lined = [join(office, run, person=p) for p in (first, second)]
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     assert office.act(lambda d: offers.go_down(d, run["id"])).offered == [first["name"]]
     number_of = lined[0]["waiting_id"]
     with pytest.raises(Refused):

@@ -4,7 +4,7 @@ import pytest
 from sqlalchemy import text
 
 from archgate.actions.across import undo
-from archgate.actions.enrolling import leaving
+from archgate.actions.enrolling import freed
 from archgate.actions.enrolling.commands import WithdrawCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts, outstanding, owing
@@ -40,7 +40,7 @@ def pay(office, payer, amount):
 
 
 def withdraw(office, seat_id):
-    return office.act(lambda d: leaving.withdraw(d, seat_id, command_of(WithdrawCommand, {"why": "Ill"})))
+    return office.act(lambda d: freed.withdraw(d, seat_id, command_of(WithdrawCommand, {"why": "Ill"})))
 
 
 def test_what_is_open_follows_payments_withdrawals_and_what_is_taken_back(office, seat):

@@ -3,7 +3,7 @@
 import pytest
 
 from archgate.actions.across import checks, merging, person_pages, undo
-from archgate.actions.enrolling import attendance, changing, groups, leaving, roles, roster, transfers
+from archgate.actions.enrolling import attendance, changing, freed, groups, roles, roster, transfers
 from archgate.actions.enrolling.commands import ChangeCommand, MarksCommand, TransferCommand
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.commands import command_of
@@ -58,7 +58,7 @@ def test_only_learners_take_seats_and_only_administrators_add_instructors(office
         office.act(lambda d: roles.set_role(d, learner["id"], "observer"))
     there = a_run(office)
     for act in (
-        lambda d: leaving.withdraw(d, observer["enrollment_id"]),
+        lambda d: freed.withdraw(d, observer["enrollment_id"]),
         lambda d: transfers.transfer(
             d, observer["enrollment_id"], command_of(TransferCommand, {"run_id": there["id"]})
         ),
@@ -221,7 +221,7 @@ def test_records_that_sit_on_one_run_both_are_settled_first(office, run):
         enrolled(office, run, somebody)
     with pytest.raises(Problem, match=f"Both records hold a seat on {run['code']}"):
         merge(office, kept, gone)
-    office.act(lambda d: leaving.withdraw(d, roster_of(office, run)[0]["id"]))
+    office.act(lambda d: freed.withdraw(d, roster_of(office, run)[0]["id"]))
     merge(office, kept, gone)
     with pytest.raises(Problem, match="one record already"):
         merge(office, kept, kept)

@@ -6,7 +6,7 @@ from sqlalchemy import func, select
 from archgate.actions.across import checks
 from archgate.actions.bulk import batches, carrying_out, confirming, reading, sentences
 from archgate.actions.bulk.commands import SentenceCommand, SentenceTermsCommand
-from archgate.actions.enrolling import changing, enrollments, leaving, roles, roster, waitlist
+from archgate.actions.enrolling import changing, enrollments, freed, roles, roster, waitlist
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.people import people
@@ -122,7 +122,7 @@ def test_who_is_seated_from_the_line_keeps_sentence_group_and_price_and_leaves_w
     made = follow(office, source, target, group="Framers", leaves=True)
     held = enrolled(office, source)
     carried_out(office)
-    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, first["enrollment_id"]))
     waiting = office.read(lambda d: roster.roster(d, target["id"]))["waiting"][0]
     seated = office.act(lambda d: waitlist.seat(d, waiting["id"], "0.00"))
     with office.sessions() as s:
@@ -132,7 +132,7 @@ def test_who_is_seated_from_the_line_keeps_sentence_group_and_price_and_leaves_w
             0,
             "Framers",
         )
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     carried_out(office)
     assert on(office, target) == set()
 
@@ -145,7 +145,7 @@ def test_whoever_leaves_the_one_leaves_the_other_if_the_sentence_says_so(office,
     held = enrolled(office, source)
     carried_out(office)
     assert held["person_id"] in on(office, target)
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     carried_out(office)
     assert on(office, target) == ({own} if leaves else {own, held["person_id"]})
     assert office.read(checks.everything) == "Everything agrees."

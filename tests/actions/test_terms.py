@@ -5,7 +5,7 @@ import pytest
 from archgate.actions.across import undo
 from archgate.actions.courses import courses
 from archgate.actions.courses.commands import CoursePatch
-from archgate.actions.enrolling import leaving
+from archgate.actions.enrolling import freed
 from archgate.actions.fees import course_defaults, quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.fees.term_commands import TermsPatch
@@ -168,7 +168,7 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
         return office.act(lambda d: courses.change_course(d, course["id"], command_of(CoursePatch, body)))
 
     def kept():
-        return office.read(lambda d: leaving.withdrawal(d, somebody["enrollment_id"]))["kept"]
+        return office.read(lambda d: freed.withdrawal(d, somebody["enrollment_id"]))["kept"]
 
     center = office.read(terms.center_defaults)["values"].get("refunds")
     before = kept()

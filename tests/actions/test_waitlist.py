@@ -12,8 +12,8 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 from sqlalchemy import select
 
 from archgate.actions.across import person_pages, undo
-from archgate.actions.enrolling import enrollments, held_places, leaving, offers, roster, transfers, waitlist
-from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand, TransferCommand
+from archgate.actions.enrolling import enrollments, freed, held_places, offers, roster, transfers, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand, TransferCommand, WithdrawCommand
 from archgate.actions.fees import quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.fees.term_commands import TermsPatch
@@ -77,7 +77,7 @@ def test_a_full_run_takes_people_in_line_in_order_of_joining(office, full):
 
 def test_a_withdrawal_lets_the_next_be_seated_by_hand_at_todays_price(office, full):
     waiting = join(office, full)
-    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][0]["enrollment_id"]))
     assert line(office, full)[0]["next"] is True
     held = seat(office.later(days=9), waiting["waiting_id"])
     assert held["quote"]["total"] == "240.00" and taken(office, full) == 2 and line(office, full) == []
@@ -92,13 +92,13 @@ def test_a_party_is_seated_on_the_rate_it_joined_with_also_when_that_was_taken_o
             d, full["id"], command_of(TermsPatch, {"seen": {}, "set": {"rates": only}})
         )
     )
-    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][0]["enrollment_id"]))
     assert seat(office, waiting["waiting_id"])["quote"]["total"] == "210.00"
 
 
 def test_somebody_new_does_not_pass_those_who_wait(office, full):
     join(office, full)
-    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][0]["enrollment_id"]))
     with pytest.raises(Problem, match="somebody in line comes first") as problem:
         enrolled(office, full)
     assert problem.value.extra["place"] == 2
@@ -106,7 +106,7 @@ def test_somebody_new_does_not_pass_those_who_wait(office, full):
 
 def test_the_line_is_kept_and_a_party_too_large_is_passed_over(office, full):
     large, small = join(office, full, heads=2), join(office.later(hours=1), full)
-    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][0]["enrollment_id"]))
     with pytest.raises(Problem, match="1 of 2 are free"):
         seat(office, large["waiting_id"])
     seat(office, small["waiting_id"])
@@ -128,7 +128,7 @@ def test_no_free_seat_seats_nobody_and_a_changed_price_is_answered(office, full)
     waiting = join(office, full)
     with pytest.raises(Problem, match="No seat is free"):
         seat(office, waiting["waiting_id"])
-    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][0]["enrollment_id"]))
     with pytest.raises(Problem) as problem:
         seat(office, waiting["waiting_id"], total="1.00")
     assert problem.value.kind == "total-changed"
@@ -140,7 +140,7 @@ def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(of
     assert line(office, full)[0]["id"] == second["waiting_id"]
     office.act(lambda d: undo.undo(d, left["change"]))
     assert line(office, full)[0]["id"] == first["waiting_id"]
-    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, full["held"][0]["enrollment_id"]))
     held = seat(office, first["waiting_id"])
     office.act(lambda d: undo.undo(d, held["change"]))
     assert [w["id"] for w in line(office, full)] == [first["waiting_id"], second["waiting_id"]]
@@ -193,7 +193,7 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
                 ),
             )
         )
-    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     assert taken(office, run) == 0
 
 
@@ -323,11 +323,13 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
             ),
         )
 
-    @rule(n=st.integers(0, 20), crash=st.booleans())
-    def withdraw(self, n, crash):
+    @rule(n=st.integers(0, 20), to=st.sampled_from([None, "next", "keep"]), crash=st.booleans())
+    def withdraw(self, n, to, crash):
         row = self.pick(roster_of(self.moment, self.run), n)
+        seat = to and {"to": to, "last": self.moment.at.date().isoformat()}
         if row:
-            self.attempt("withdraw", lambda d: leaving.withdraw(d, row["id"]), crash)
+            command = command_of(WithdrawCommand, {"seat": seat})
+            self.attempt("withdraw", lambda d: freed.withdraw(d, row["id"], command), crash)
 
     @rule(n=st.integers(0, 20))
     def move(self, n):
@@ -444,7 +446,7 @@ def test_random_acts_never_sell_a_seat_twice(office):
     SeatsUnderRandomActs.office, SeatsUnderRandomActs.done = office, Counter()
     case = SeatsUnderRandomActs.TestCase()
     case.settings = settings(
-        max_examples=150 if LONG else 6,
+        max_examples=150 if LONG else 10,
         stateful_step_count=60 if LONG else 30,
         deadline=None,
         derandomize=not LONG,

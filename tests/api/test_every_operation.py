@@ -615,6 +615,18 @@ def lines_interest_and_what_is_kept_back(walk: Walk, stranger: Any) -> None:
         "POST /webhooks", json={"name": f"On {next(number)}", "address": "https://on.example.org/in"}
     )
     course = run["course"]["id"]
+    rest = in_line(), in_line()
+    next_one = walk.run(1, course_id=course, course=None)
+    assert next_one["id"] in {r["id"] for r in walk.go("GET /runs/{run_id}/line/next-runs", n)}
+    assert walk.go("GET /runs/{run_id}/line.csv", n)
+    walk.go(
+        "POST /runs/{run_id}/line/send-on",
+        n,
+        json={"webhook_id": hook["webhook_id"] if "webhook_id" in hook else hook["id"], "tag": "wait"},
+    )
+    over = {"ids": [rest[0]], "to_run_id": next_one["id"], "tell": True}
+    assert walk.go("POST /runs/{run_id}/line/carry-over", n, json=over)["people"] == 1
+    assert walk.go("POST /runs/{run_id}/line/clear", n, json={"ids": [rest[1]], "tell": False})["people"] == 1
     opens = (TODAY + timedelta(days=30)).isoformat()
     again = walk.run(20, course_id=course, course=None, sign_up_opens=opens)
     walk.go("POST /interest", json={"course_id": course, "person_id": walk.person()})

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from archgate.actions.access import own_pages, staff
 from archgate.actions.across import merging
 from archgate.actions.across.undo import undo
-from archgate.actions.enrolling import leaving, waitlist
+from archgate.actions.enrolling import freed, waitlist
 from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
@@ -316,7 +316,7 @@ def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):
 def test_a_withdrawn_seat_leaves_the_page(office):
     run, person = a_run(office), a_person(office)
     held = enrolled(office, run, person)
-    office.act(lambda uow: leaving.withdraw(uow, held["enrollment_id"]))
+    office.act(lambda uow: freed.withdraw(uow, held["enrollment_id"]))
     page = office.read(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
     assert page["courses"] == []
 

@@ -6,7 +6,7 @@ import pytest
 from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.access import own_pages
-from archgate.actions.enrolling import interest, leaving, offers, waitlist
+from archgate.actions.enrolling import freed, interest, offers, waitlist
 from archgate.actions.enrolling.commands import InterestCommand, JoinCommand, QuestionsCommand
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
@@ -81,7 +81,7 @@ def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_offic
     row = now_office.act(
         lambda d: waitlist.join(d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"]}))
     )
-    now_office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    now_office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     now_office.act(lambda d: offers.go_down(d, run["id"]))
     at_work.open(f"/runs/{run['id']}/roster")
     at_work.sees("has an offer until")

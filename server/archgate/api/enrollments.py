@@ -7,7 +7,7 @@ from datetime import date
 from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
-from archgate.actions.enrolling import changing, enrollments, leaving, parked, transfers
+from archgate.actions.enrolling import changing, enrollments, freed, parked, transfers
 from archgate.actions.enrolling.commands import (
     ChangeCommand,
     EnrollCommand,
@@ -123,7 +123,7 @@ def get_withdrawal(
     user: User = Depends(may("read")),
 ) -> Withdrawal:
     """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
-    return run_read(request, user, lambda uow: leaving.withdrawal(uow, enrollment_id, received_on, no_show))
+    return run_read(request, user, lambda uow: freed.withdrawal(uow, enrollment_id, received_on, no_show))
 
 
 @router.post("/enrollments/{enrollment_id}/withdraw")
@@ -135,7 +135,7 @@ def withdraw(
     key: Once | None = Depends(once),
 ) -> Withdrawn:
     """Give a seat back; what the refund policy keeps stays owed or paid, the rest is credit."""
-    return run_act(request, user, lambda uow: leaving.withdraw(uow, enrollment_id, body), once=key)
+    return run_act(request, user, lambda uow: freed.withdraw(uow, enrollment_id, body), once=key)
 
 
 @router.put("/enrollments/{enrollment_id}/places/{n}")

@@ -46,7 +46,7 @@ def move_many(
     return run_act(
         request,
         user,
-        lambda uow: on_many.move(uow, run_id, body.enrollment_ids, body.to_run_id),
+        lambda uow: on_many.move(uow, run_id, body.enrollment_ids, body.to_run_id, body.exception),
         once=key,
         preview=preview,
     )

@@ -40,7 +40,7 @@ def own_link(token: Token, request: Request) -> OwnLink:
 
 
 @router.post("/own/links/{token}", status_code=204)
-def set_password(token: Token, body: NewPasswordCommand, request: Request, response: Response) -> None:
+def set_own_password(token: Token, body: NewPasswordCommand, request: Request, response: Response) -> None:
     """Set the password by the link, and be signed in."""
     quick = request.app.state.settings.quick_hash
     made = act(

@@ -243,6 +243,16 @@ class LineStatus(StrEnum):
     LAPSED = "lapsed"
     TAKEN_BACK = "taken back"
     RUN_CANCELLED = "run cancelled"
+    CLEARED = "cleared"
+    CARRIED = "carried over"
+
+
+class SeatGoes(StrEnum):
+    """Who gets a seat that somebody gave back while others wait."""
+
+    NEXT = "next"
+    KEEP = "keep"
+    CHOSEN = "chosen"
 
 
 class HoldStatus(StrEnum):

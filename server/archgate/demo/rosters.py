@@ -9,10 +9,10 @@ from archgate.actions.access import own_pages
 from archgate.actions.enrolling import (
     attendance,
     enrollments,
+    freed,
     groups,
     held_places,
     interest,
-    leaving,
     roles,
     roster,
 )
@@ -132,7 +132,7 @@ def attended(center: Center, run_id: int) -> None:
 def offered(center: Center, gate: int) -> None:
     """Somebody gives a seat on the full run back; the next in line has an offer and asks for more time."""
     rows = center.read(9.9, roster.roster, gate).rows
-    center.act(9.9, leaving.withdraw, rows[-1].id)
+    center.act(9.9, freed.withdraw, rows[-1].id)
     center.act(9.95, partial(line.go_down, run_id=gate))
     waiting = center.read(9.95, roster.roster, gate).waiting
     first = next((w for w in waiting if w.status == LineStatus.OFFERED), None)

@@ -6,7 +6,7 @@ from datetime import date
 
 from archgate.actions.bulk import batches, confirming, reading
 from archgate.actions.bulk.commands import BatchChangeCommand
-from archgate.actions.enrolling import enrollments, leaving, roster, waitlist
+from archgate.actions.enrolling import enrollments, freed, roster, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.fees import quotes
@@ -96,7 +96,7 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
             party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
         if back == 3:
             rows = center.read(14, roster.roster, run_id).rows
-            center.act(14, leaving.withdraw, rows[0].id)
+            center.act(14, freed.withdraw, rows[0].id)
     if plan.waits and back == 1:
         for n in range(plan.waits):
             heads = 3 if n == 1 else 1

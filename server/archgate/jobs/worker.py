@@ -35,7 +35,7 @@ T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
 log = structlog.get_logger()
 IDLE = 1.0  # seconds between two looks at an empty line
-ROUNDS = 10.0  # seconds between two looks at what comes round by the clock
+ROUNDS = 2.0  # seconds between two looks at what comes round by the clock
 LONGEST_PAUSE = 15.0
 
 
@@ -235,7 +235,7 @@ def rounds() -> tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], st
     """What comes round by the clock, and how often."""
     return (
         (checks.CHECK, timedelta(hours=24), nightly),
-        ("go down the lines", timedelta(seconds=20), down_the_lines),
+        ("go down the lines", timedelta(seconds=2), down_the_lines),
         ("tell who is interested", timedelta(seconds=60), tell_interested),
         ("ask what learners think", timedelta(seconds=60), ask_for_evaluations),
         ("forget what is old", timedelta(hours=1), sweep),

@@ -12,7 +12,8 @@ from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose
 
 
 class SetAside(Base):
-    """Seats kept for a named group through a day: people with the tag, those an organization pays for, or by hand."""
+    """Seats kept for a named group through a day: people with the tag, those an organization pays for, or by hand. With `days_before`
+    the day follows the start of the run; `last` is then what it comes to."""
 
     __tablename__ = "set_asides"
     __table_args__ = (CheckConstraint("seats >= 1", name="seats"),)
@@ -21,6 +22,7 @@ class SetAside(Base):
     name: Mapped[Name]
     seats: Mapped[int]
     last: Mapped[date]
+    days_before: Mapped[int | None]
     tag: Mapped[str | None] = mapped_column(String(40))
     organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
     active: Mapped[bool] = mapped_column(default=True)

@@ -2286,6 +2286,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/line/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Line
+         * @description Take everybody, or those named, out of a run's line.
+         */
+        post: operations["clear_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/line/next-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Line Next Runs
+         * @description The runs of the course that the line can be carried over to.
+         */
+        get: operations["line_next_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/line/carry-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Line Over
+         * @description Move a line to another run of the course, each with the moment of joining.
+         */
+        post: operations["carry_line_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/line.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Line File
+         * @description A run's line as CSV for mailing programs, with a tag.
+         */
+        get: operations["line_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/line/send-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Line On
+         * @description Send a run's line on by signed webhook.
+         */
+        post: operations["send_line_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/waiting/{waiting_id}/offer": {
         parameters: {
             query?: never;
@@ -2987,10 +3087,10 @@ export interface paths {
         get: operations["own_link"];
         put?: never;
         /**
-         * Set Password
+         * Set Own Password
          * @description Set the password by the link, and be signed in.
          */
-        post: operations["set_password"];
+        post: operations["set_own_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6305,6 +6405,18 @@ export interface components {
             /** The run */
             to_run_id: number;
         };
+        /**
+         * CarryLineCommand
+         * @description Those named, or everybody in line, to another run of the course. `tell`: they are written to.
+         */
+        CarryLineCommand: {
+            /** Ids */
+            ids?: number[] | null;
+            /** The run */
+            to_run_id: number;
+            /** Whether they are told */
+            tell: boolean;
+        };
         /** CenterChanged */
         CenterChanged: {
             /** Name */
@@ -6612,6 +6724,21 @@ export interface components {
             code: string;
             /** Title */
             title: string;
+        };
+        /**
+         * ClearLineCommand
+         * @description Those named, or everybody in line. `tell`: they are written to, with `why`.
+         */
+        ClearLineCommand: {
+            /** Ids */
+            ids?: number[] | null;
+            /**
+             * The reason
+             * @default
+             */
+            why: string;
+            /** Whether they are told */
+            tell: boolean;
         };
         /** Cleared */
         Cleared: {
@@ -6947,6 +7074,20 @@ export interface components {
             until?: string | null;
             /** The weeks */
             weeks?: number | null;
+        };
+        /**
+         * CouldHave
+         * @description Somebody in line whom the seats that come free fit; `next`: in turn.
+         */
+        CouldHave: {
+            /** Waiting Id */
+            waiting_id: number;
+            /** Name */
+            name: string;
+            /** Heads */
+            heads: number;
+            /** Next */
+            next: boolean;
         };
         /** CourseChanged */
         CourseChanged: {
@@ -8003,6 +8144,10 @@ export interface components {
             firm: number;
             /** Unpaid */
             unpaid: number;
+            /** Held */
+            held: number;
+            /** Kept */
+            kept: number;
             /** Unnamed */
             unnamed: number;
             /** Waiting */
@@ -8085,6 +8230,21 @@ export interface components {
             more: string;
             /** Account Id */
             account_id: number | null;
+        };
+        /**
+         * FreedSeat
+         * @description What becomes of the seats that an act frees where somebody waits. `to` next (as when nothing is said): those next in line;
+         *     keep: held back through `last`, with `why` for whom; chosen: offered to `waiting_id`, out of turn with `why`.
+         */
+        FreedSeat: {
+            /** Who gets the seat */
+            to: components["schemas"]["SeatGoes"];
+            /** The last day */
+            last?: string | null;
+            /** Who of the line */
+            waiting_id?: number | null;
+            /** The reason */
+            why?: string | null;
         };
         /** GateDay */
         GateDay: {
@@ -9069,6 +9229,31 @@ export interface components {
          */
         Level: "leads" | "assists";
         /**
+         * LineCarried
+         * @description `stayed`: who is on the other run, or in its line, already.
+         */
+        LineCarried: {
+            /** Change */
+            change: string;
+            /** People */
+            people: number;
+            /** Told */
+            told: number;
+            /** To */
+            to: string;
+            /** Stayed */
+            stayed: string[];
+        };
+        /** LineCleared */
+        LineCleared: {
+            /** Change */
+            change: string;
+            /** People */
+            people: number;
+            /** Told */
+            told: number;
+        };
+        /**
          * LineKind
          * @description What a line of a quote is.
          * @enum {string}
@@ -9085,7 +9270,7 @@ export interface components {
          * @description What became of a place in line, and of the offer made to it.
          * @enum {string}
          */
-        LineStatus: "waiting" | "offered" | "seated" | "left" | "declined" | "lapsed" | "taken back" | "run cancelled";
+        LineStatus: "waiting" | "offered" | "seated" | "left" | "declined" | "lapsed" | "taken back" | "run cancelled" | "cleared" | "carried over";
         /** LinedView */
         LinedView: {
             /** Waiting Id */
@@ -9555,12 +9740,17 @@ export interface components {
             /** Hours */
             hours: number;
         };
-        /** MoveManyCommand */
+        /**
+         * MoveManyCommand
+         * @description `exception`: the reason to move them there though sign-up is shut or the run off sale.
+         */
         MoveManyCommand: {
             /** Those chosen */
             enrollment_ids: number[];
             /** The run to move to */
             to_run_id: number;
+            /** The reason for the exception */
+            exception?: string | null;
         };
         /**
          * MoveRunCommand
@@ -12935,6 +13125,12 @@ export interface components {
             why: string;
         };
         /**
+         * SeatGoes
+         * @description Who gets a seat that somebody gave back while others wait.
+         * @enum {string}
+         */
+        SeatGoes: "next" | "keep" | "chosen";
+        /**
          * SeatQuoteView
          * @description A quote with its seat or its place in line.
          */
@@ -13207,7 +13403,7 @@ export interface components {
         };
         /**
          * SetAsideCommand
-         * @description With `id` one that is there is changed; zero seats ends it.
+         * @description With `id` one that is there is changed; zero seats ends it. Through the day `last`, or so many days before the start.
          */
         SetAsideCommand: {
             /** The seats set aside */
@@ -13216,11 +13412,10 @@ export interface components {
             name: string;
             /** The number of seats */
             seats: number;
-            /**
-             * The last day
-             * Format: date
-             */
-            last: string;
+            /** The last day */
+            last?: string | null;
+            /** The days before the start */
+            days_before?: number | null;
             /** The tag */
             tag?: string | null;
             /** The organization */
@@ -13228,7 +13423,7 @@ export interface components {
         };
         /**
          * SetAsideOut
-         * @description `over`: its last day is past, and its seats are anybody's.
+         * @description `over`: its last day is past, and its seats are anybody's. With `days_before` the last day follows the start.
          */
         SetAsideOut: {
             /** Id */
@@ -13242,6 +13437,8 @@ export interface components {
              * Format: date
              */
             last: string;
+            /** Days Before */
+            days_before: number | null;
             /** Tag */
             tag: string | null;
             /** Organization Id */
@@ -13840,7 +14037,8 @@ export interface components {
         };
         /**
          * TransferCommand
-         * @description `keep`: what is kept instead of the fee for a transfer, with `why` where it differs.
+         * @description `keep`: what is kept instead of the fee for a transfer, with `why` where it differs. `exception`: the reason to move them there
+         *     though sign-up is shut or the run off sale. `seat`: what becomes of the one they leave.
          */
         TransferCommand: {
             /** People */
@@ -13859,6 +14057,10 @@ export interface components {
             why?: string | null;
             /** Total */
             total?: string | null;
+            /** The reason for the exception */
+            exception?: string | null;
+            /** The seat that comes free */
+            seat?: components["schemas"]["FreedSeat"] | null;
         };
         /**
          * Transferred
@@ -14205,7 +14407,7 @@ export interface components {
         /**
          * WithdrawCommand
          * @description `keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
-         *     and all is kept; `received_on` is the day word came, today unless said.
+         *     and all is kept; `received_on` is the day word came, today unless said. `seat`: what becomes of the seat.
          */
         WithdrawCommand: {
             /** What is kept */
@@ -14216,6 +14418,8 @@ export interface components {
             received_on?: string | null;
             /** No Show */
             no_show?: boolean;
+            /** The seat that comes free */
+            seat?: components["schemas"]["FreedSeat"] | null;
         };
         /** WithdrawManyCommand */
         WithdrawManyCommand: {
@@ -14230,7 +14434,7 @@ export interface components {
         /**
          * Withdrawal
          * @description What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid. `line` says who
-         *     gets the seat next.
+         *     gets the seat next, `could` who of the line fits it.
          */
         Withdrawal: {
             /** Enrollment Id */
@@ -14255,8 +14459,13 @@ export interface components {
             owed: string;
             /** Line */
             line: string;
+            /** Could */
+            could: components["schemas"]["CouldHave"][];
         };
-        /** Withdrawn */
+        /**
+         * Withdrawn
+         * @description `seat` says what became of the seat where that was wished.
+         */
         Withdrawn: {
             /** Change */
             change: string;
@@ -14272,6 +14481,11 @@ export interface components {
             kept: string;
             /** Why */
             why: string;
+            /**
+             * Seat
+             * @default
+             */
+            seat: string;
         };
         /** WriteOffCommand */
         WriteOffCommand: {
@@ -24420,6 +24634,384 @@ export interface operations {
             };
         };
     };
+    clear_line: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearLineCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineCleared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    line_next_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextRun"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    carry_line_over: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryLineCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineCarried"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    line_file: {
+        parameters: {
+            query?: {
+                tag?: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    send_line_on: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOnCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cleared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     offer: {
         parameters: {
             query?: never;
@@ -27761,7 +28353,7 @@ export interface operations {
             };
         };
     };
-    set_password: {
+    set_own_password: {
         parameters: {
             query?: never;
             header?: never;

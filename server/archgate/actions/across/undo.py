@@ -14,9 +14,11 @@ from sqlalchemy import select
 import archgate.actions.across.merging
 import archgate.actions.bulk.taking_back
 import archgate.actions.enrolling.changing
+import archgate.actions.enrolling.freed
 import archgate.actions.enrolling.held_places
 import archgate.actions.enrolling.on_many
 import archgate.actions.enrolling.waitlist
+import archgate.actions.enrolling.whole_line
 import archgate.actions.money.accounts
 import archgate.actions.runs.copying
 import archgate.actions.runs.lifecycle
@@ -90,6 +92,7 @@ ACT_RIGHTS = {
     Act.TAKE_COVER: Right.KEEP_TEACHING, Act.CHANGE_PAY: Right.KEEP_PAY, Act.SIGN_AN_AGREEMENT: Right.KEEP_PAY,
     Act.MARK_AS_PAID: Right.KEEP_PAY, Act.CLOSE_DAYS: Right.KEEP_PLACES, Act.CHANGE_DEFAULTS: Right.KEEP_FEES, Act.OPEN_A_DAY: Right.KEEP_PLACES,
     Act.SHOW_INTEREST: Right.ENROLL, Act.CLEAR_INTEREST: Right.ENROLL, Act.CARRY_INTEREST_OVER: Right.ENROLL,
+    Act.CLEAR_THE_LINE: Right.ENROLL, Act.CARRY_THE_LINE_OVER: Right.ENROLL,
 }  # fmt: skip
 SUBJECT_RIGHTS = {
     Subject.RUN: Right.PLAN_RUNS, Subject.SEASON: Right.PLAN_RUNS, Subject.CENTER: Right.KEEP_SETTINGS,

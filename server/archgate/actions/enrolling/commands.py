@@ -20,7 +20,7 @@ from archgate.actions.kernel.commands import (
     Whole,
     Words,
 )
-from archgate.core.states import Answer, CallOutcome, Mark, Method, PaperKind, Role, Told
+from archgate.core.states import Answer, CallOutcome, Mark, Method, PaperKind, Role, SeatGoes, Told
 
 MOST_CHOSEN = 20_000
 ASKED = ("people", "extras", "code")
@@ -106,24 +106,38 @@ class ChangeCommand(ChangedAsk):
     total: AmountText | None = None
 
 
+class FreedSeat(Command):
+    """What becomes of the seats that an act frees where somebody waits. `to` next (as when nothing is said): those next in line;
+    keep: held back through `last`, with `why` for whom; chosen: offered to `waiting_id`, out of turn with `why`."""
+
+    to: SeatGoes = Field(title="Who gets the seat")
+    last: Day | None = Field(None, title="The last day")
+    waiting_id: Id | None = Field(None, title="Who of the line")
+    why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
+
+
 class TransferCommand(ChangedAsk):
-    """`keep`: what is kept instead of the fee for a transfer, with `why` where it differs."""
+    """`keep`: what is kept instead of the fee for a transfer, with `why` where it differs. `exception`: the reason to move them there
+    though sign-up is shut or the run off sale. `seat`: what becomes of the one they leave."""
 
     run_id: Id = Field(title="The run to move to")
     plan_id: Id | None = Field(None, title="The payment plan")
     keep: AmountText | None = Field(None, title="What is kept")
     why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     total: AmountText | None = None
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason for the exception")
+    seat: FreedSeat | None = Field(None, title="The seat that comes free")
 
 
 class WithdrawCommand(Command):
     """`keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
-    and all is kept; `received_on` is the day word came, today unless said."""
+    and all is kept; `received_on` is the day word came, today unless said. `seat`: what becomes of the seat."""
 
     keep: AmountText | None = Field(None, title="What is kept")
     why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     received_on: Day | None = Field(None, title="The day word came")
     no_show: Flag = Field(default_factory=bool)
+    seat: FreedSeat | None = Field(None, title="The seat that comes free")
 
 
 class NamePlaceCommand(Command):
@@ -147,7 +161,10 @@ class WithdrawManyCommand(PeopleOfRunCommand):
 
 
 class MoveManyCommand(PeopleOfRunCommand):
+    """`exception`: the reason to move them there though sign-up is shut or the run off sale."""
+
     to_run_id: Id = Field(title="The run to move to")
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason for the exception")
 
 
 class GroupCommand(PeopleOfRunCommand):
@@ -216,6 +233,20 @@ class CarryCommand(Command):
 class SendOnCommand(Command):
     webhook_id: Id = Field(title="The address")
     tag: Line = ""
+
+
+class ClearLineCommand(WhichCommand):
+    """Those named, or everybody in line. `tell`: they are written to, with `why`."""
+
+    why: Reason = Field("", title="The reason")
+    tell: Flag = Field(title="Whether they are told")
+
+
+class CarryLineCommand(WhichCommand):
+    """Those named, or everybody in line, to another run of the course. `tell`: they are written to."""
+
+    to_run_id: Id = Field(title="The run")
+    tell: Flag = Field(title="Whether they are told")
 
 
 class OfferCommand(Command):

@@ -34,7 +34,7 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
 from archgate.core.rights import Right
-from archgate.core.states import EnrollmentStatus, Role, RunStatus, SignUp
+from archgate.core.states import EnrollmentStatus, Role, SignUp
 from archgate.tables.base import Base
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
@@ -261,10 +261,11 @@ def enrolled_view(
 
 
 def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
-    """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason.
+    """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason: before it opens,
+    after its close, and while the run is off sale.
     `full`: its seats, where none is free for whoever signs up."""
     state, why = run_fees.sign_up_of(uow, run, full is not None)
-    if exception and run.status == RunStatus.PUBLISHED and state in (SignUp.CLOSED, SignUp.NOT_YET):
+    if exception and run.known and state in (SignUp.CLOSED, SignUp.NOT_YET):
         return
     if full is not None and state is SignUp.FULL:
         seat = core_seats.seats_for(full, 1)

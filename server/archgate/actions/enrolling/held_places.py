@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from sqlalchemy import select
 
 from archgate.actions.enrolling import leaving
@@ -15,9 +17,10 @@ from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
-from archgate.actions.schedule import gates
+from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
 from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
+from archgate.core import gates as core_gates
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
 from archgate.core.states import EnrollmentStatus, HoldStatus, RunStatus
@@ -154,6 +157,7 @@ def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
                 name=a.name,
                 seats=a.seats,
                 last=a.last,
+                days_before=a.days_before,
                 tag=a.tag,
                 organization_id=a.organization_id,
                 taken=used.get(a.id, 0),
@@ -171,7 +175,8 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
     """Set seats aside for a named group through a day, or change that (`id`); zero seats ends it."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
-    name, many, last, organization_id = command.name, command.seats, command.last, command.organization_id
+    name, many, organization_id = command.name, command.seats, command.organization_id
+    last = last_of(uow, run, command, faults)
     tag = (command.tag or "").lower() or None
     row = uow.session.get(SetAside, command.id) if command.id else None
     if command.id and (row is None or row.run_id != run.id):
@@ -179,18 +184,18 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
     if lookups.lacks_organization(uow, organization_id):
         faults.append(Fault("/organization_id", lookups.NO_ORGANIZATION))
     used = next((s.taken for s in seats.set_asides_of(uow, run.id) if row and s.id == row.id), 0)
-    if many and last >= uow.today:
+    if many and last and last >= uow.today:
         state = seats.seats_of(uow, run)
         own = max(0, row.seats - used) if row and row.last >= uow.today else 0
         if many - used > state.free + own:
             faults.append(Fault("/seats", f"{state.free + own} seats are free to set aside."))
-    if faults:
+    if faults or last is None:
         raise Refused(faults)
     before = f"{row.seats} through {day_text(row.last)}" if row else "none"
     if row is None:
         row = SetAside(run_id=run.id)
         uow.session.add(row)
-    row.name, row.seats, row.last = name, max(many, 1), last
+    row.name, row.seats, row.last, row.days_before = name, max(many, 1), last, command.days_before
     row.tag, row.organization_id, row.active = tag, organization_id, many > 0
     uow.session.flush()
     gates.settle_gates(uow, run)
@@ -202,6 +207,17 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
         run_id=run.id,
     )
     return kept_back(uow, run.id).widened(KeptBackDone, change=change.key)
+
+
+def last_of(uow: UnitOfWork, run: Run, command: SetAsideCommand, faults: list[Fault]) -> date | None:
+    """The last day on which seats are set aside: as said, or so many days before the start, which there must be."""
+    if (command.last is None) == (command.days_before is None):
+        faults.append(Fault("/last", "Say through which day, or how many days before the start."))
+        return None
+    last = core_gates.last_early_day(command.last, command.days_before, schedule.start_day(uow, run))
+    if last is None:
+        faults.append(Fault("/days_before", "The run has no start to count days from; give a day."))
+    return last
 
 
 # --- by the clock -----------------------------------------------------------------------------------------

@@ -348,6 +348,12 @@ def of_course_due(uow: UnitOfWork, run: Run) -> bool:
     return state is SignUp.OPEN and has_room(uow, run)
 
 
+def to_tell(uow: UnitOfWork, run: Run) -> int:
+    """How many of the interest lists are told of this run, as it stands, when the worker comes round."""
+    own = len(listed_on(uow, run, False)) if own_due(uow, run) else 0
+    return own + (len(listed_on(uow, run, True)) if of_course_due(uow, run) else 0)
+
+
 def listed_on(uow: UnitOfWork, run: Run, of_course: bool) -> list[Interest]:
     """Who is listed and was not told yet, on a run's own list or on that of its course."""
     return [r for r in rows_of(uow, None if of_course else run, run.course) if r.status == "listed"]

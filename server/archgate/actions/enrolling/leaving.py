@@ -8,12 +8,11 @@ from datetime import date
 from archgate.actions.courses import courses, refund_policies
 from archgate.actions.enrolling.commands import WithdrawCommand
 from archgate.actions.enrolling.enrollments import locked_enrollment, refuse_no_learner
-from archgate.actions.enrolling.views import Withdrawal, Withdrawn
+from archgate.actions.enrolling.views import Withdrawn
 from archgate.actions.fees import codes, kept_quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.kernel.acts import Act
-from archgate.actions.kernel.lookups import get_run
-from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
@@ -24,27 +23,16 @@ from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.states import EnrollmentStatus
-from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
 
 
-def withdraw(uow: UnitOfWork, enrollment_id: int, command: WithdrawCommand | None = None) -> Withdrawn:
-    """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
-
-    `received_on`: the day on which word of it came, which the policy counts from. `no_show`: they did not come, and all
-    is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
-    """
-    enrollment, run, _ = locked_enrollment(uow, enrollment_id)
-    return leave(uow, enrollment, run, command or WithdrawCommand())[0]
-
-
 def leave(
     uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCommand
 ) -> tuple[Withdrawn, int]:
-    """`withdraw`, under the run's lock; with the sum that is kept."""
+    """Give a seat back, under the run's lock; with the sum that is kept (`freed.withdraw`)."""
     refuse_no_learner(enrollment)
     name, no_show = enrollment.person.name, command.no_show
     policy = leaving_keeps(uow, enrollment, run, command.received_on, no_show)
@@ -90,48 +78,6 @@ def leaving_keeps(
     if starts is None or starts > uow.now:
         raise conflict("not-begun", f"{run.code} has not begun; nobody can have missed it yet.")
     return refunds.kept_of_no_show(enrollment.total)
-
-
-def line_after(uow: UnitOfWork, run: Run, heads: int) -> str:
-    """Who in line gets the seats that come free, in a sentence; empty when nobody waits."""
-    state = seats.seats_of(uow, run)
-    line = seats.line_of(uow, run.id)
-    if not line:
-        return ""
-    free = state.free + heads
-    following = next_that_fits([seats.party(w) for w in line], free, Rule(run.line_rule))
-    if following is None:
-        return f"Nobody in line fits {free} {'seat' if free == 1 else 'seats'}."
-    name = next(w.person.name for w in line if w.id == following.id)
-    how = "is offered it" if run.auto_offer else "can be given it by hand"
-    return f"{name} is next in line and {how}."
-
-
-def withdrawal(
-    uow: UnitOfWork, enrollment_id: int, received_on: date | None = None, no_show: bool = False
-) -> Withdrawal:
-    """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
-    owed), and with the line."""
-    enrollment = uow.session.get(Enrollment, enrollment_id)
-    if enrollment is None:
-        raise not_found("This enrollment")
-    run = get_run(uow, enrollment.run_id)
-    policy = leaving_keeps(uow, enrollment, run, received_on, no_show)
-    paid, currency = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
-    money_of = refunds.settled(paid, policy.amount)
-    return Withdrawal(
-        enrollment_id=enrollment.id,
-        name=enrollment.person.name,
-        currency=currency,
-        account_id=enrollment.payer_id,
-        total=format_amount(enrollment.total, currency),
-        paid=format_amount(paid, currency),
-        kept=format_amount(policy.amount, currency),
-        why=policy.why,
-        credit=format_amount(money_of.credit, currency),
-        owed=format_amount(money_of.owed, currency),
-        line=line_after(uow, run, enrollment.heads),
-    )
 
 
 def policy_of(uow: UnitOfWork, run: Run) -> refunds.Policy | None:
@@ -213,11 +159,3 @@ def undo_enroll(uow: UnitOfWork, change: Change) -> None:
     if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
     end(uow, enrollment, EnrollmentStatus.TAKEN_BACK, f"Undid the enrollment of {enrollment.person.name}")
-
-
-@reverses(Act.WITHDRAW)
-def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
-    enrollment, run, row = locked_enrollment(uow, change.subject_id)
-    if enrollment.status not in (EnrollmentStatus.WITHDRAWN, EnrollmentStatus.NO_SHOW):
-        raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
-    seat_again(uow, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")

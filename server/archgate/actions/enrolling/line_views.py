@@ -78,6 +78,17 @@ class Cleared(View):
     people: int
 
 
+class LineCleared(Cleared):
+    told: int
+
+
+class LineCarried(LineCleared):
+    """`stayed`: who is on the other run, or in its line, already."""
+
+    to: str
+    stayed: list[str]
+
+
 class CarriedOver(Cleared):
     to: str
 
@@ -148,12 +159,13 @@ class HeldDone(HeldOut):
 
 
 class SetAsideOut(View):
-    """`over`: its last day is past, and its seats are anybody's."""
+    """`over`: its last day is past, and its seats are anybody's. With `days_before` the last day follows the start."""
 
     id: int
     name: str
     seats: int
     last: date
+    days_before: int | None
     tag: str | None
     organization_id: int | None
     taken: int

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from archgate.actions.enrolling import leaving, transfers
+from archgate.actions.enrolling import freed, leaving, transfers
 from archgate.actions.enrolling.commands import TransferCommand, WithdrawCommand
 from archgate.actions.enrolling.views import ManyDone, ManyMoved, OneOfMany
 from archgate.actions.kernel.acts import Act
@@ -88,15 +88,19 @@ def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> Man
     return summed(rows, change, run.currency)
 
 
-def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> ManyMoved:
-    """Move everybody chosen to another run, each at today's price there, the money with them."""
+def move(
+    uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int, exception: str | None = None
+) -> ManyMoved:
+    """Move everybody chosen to another run, each at today's price there, the money with them; with a reason also where sign-up
+    is shut."""
     run, there = get_run(uow, run_id), get_run(uow, to_run_id)
     seats.lock_both(uow, run, there)
     rows = []
     for enrollment in chosen_of(uow, run.id, ids):
         name = enrollment.person.name
+        one = TransferCommand(run_id=there.id, exception=exception)
         try:
-            done, becomes = transfers.move(uow, enrollment, run, there, TransferCommand(run_id=there.id))
+            done, becomes = transfers.move(uow, enrollment, run, there, one)
         except Problem as problem:
             raise conflict("one-cannot", f"{name}: {problem.detail}") from None
         rows.append(Done(done.enrollment_id, done.name, done.why, becomes))
@@ -120,6 +124,7 @@ def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
         uow.session.refresh(enrollment)
         if enrollment.status != EnrollmentStatus.WITHDRAWN:
             raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
+        freed.not_free(uow, run, enrollment.ended_at, enrollment.seats)
         leaving.seat_again(uow, enrollment, run, row, f"Undid: {change.summary}")
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from archgate.actions.enrolling import enrollments, leaving
+from archgate.actions.enrolling import enrollments, freed, leaving
 from archgate.actions.enrolling.commands import TransferCommand
 from archgate.actions.enrolling.views import Swapped, Transferred
 from archgate.actions.fees import fees, quotes
@@ -48,7 +48,9 @@ def transfer(uow: UnitOfWork, enrollment_id: int, command: TransferCommand) -> T
     the kept fee first, then the new sign-up; more is credit. `total` is what the screen showed.
     """
     enrollment, here, there = both_locked(uow, enrollment_id, command.run_id)
-    return move(uow, enrollment, here, there, command)[0]
+    moved = move(uow, enrollment, here, there, command)[0]
+    freed.settle(uow, here, enrollment.heads, command.seat, enrollment.person.name)
+    return moved
 
 
 def move(
@@ -75,7 +77,7 @@ def move(
         raise Refused(
             [Fault("/people", f"The party has {enrollment.heads} heads, not {len(resolved.heads)}.")]
         )
-    enrollments.refuse_sign_up(uow, there, None)
+    enrollments.refuse_sign_up(uow, there, None, command.exception or "")
     quotes.refuse_rates(uow, resolved, person, account.organization_id)
     priced = quotes.priced(uow, resolved)
     quotes.refuse_missing_details(uow, resolved, priced.total, person, account.organization_id)
@@ -92,7 +94,7 @@ def move(
     change = uow.log(
         Act.TRANSFER,
         new.id,
-        f"Moved {person.name} from {here.code} to {there.code}",
+        f"Moved {person.name} from {here.code} to {there.code}{f': {command.exception}' if command.exception else ''}",
         run_id=there.id,
     )
     currency, carried = new.currency, new.total - open_now
@@ -167,6 +169,7 @@ def bring_back(uow: UnitOfWork, enrollment_id: int) -> None:
         raise conflict("moved-on", f"{new.person.name} no longer holds the seat on {there.code}.")
     cause = f"Undid the transfer of {new.person.name}"
     leaving.end(uow, new, EnrollmentStatus.TAKEN_BACK, cause)
+    freed.not_free(uow, here, new.enrolled_at, old.heads)
     leaving.seat_again(uow, old, here, uow.session.get_one(RunSeats, here.id), cause)
 
 

@@ -44,9 +44,18 @@ class NamedView(View):
     name: str
 
 
+class CouldHave(View):
+    """Somebody in line whom the seats that come free fit; `next`: in turn."""
+
+    waiting_id: int
+    name: str
+    heads: int
+    next: bool
+
+
 class Withdrawal(View):
     """What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid. `line` says who
-    gets the seat next."""
+    gets the seat next, `could` who of the line fits it."""
 
     enrollment_id: int
     name: str
@@ -59,9 +68,12 @@ class Withdrawal(View):
     credit: str
     owed: str
     line: str
+    could: list[CouldHave]
 
 
 class Withdrawn(View):
+    """`seat` says what became of the seat where that was wished."""
+
     change: str
     enrollment_id: int
     name: str
@@ -69,6 +81,7 @@ class Withdrawn(View):
     taken_back: str
     kept: str
     why: str
+    seat: str = ""
 
 
 class PlanRow(View):

@@ -41,7 +41,8 @@ def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
     there is a seat for it. A head start is a rank before others and needs a reason."""
     person, run = people.present(uow, command.person_id), seats.run_to_change(uow, command.run_id)
     organization_id, head_start = command.organization_id, command.head_start
-    special = quotes.special_of(uow, command.received_on, command.exception)
+    early = enrollments.EARLY if parties.told_early(uow, run, person.id) else ""
+    special = quotes.special_of(uow, command.received_on, command.exception or early)
     if head_start and not special.exception:
         raise refuse("/head_start", "A head start is a rank up to 100, with a reason.")
     resolved = quotes.resolve_ask(uow, run, command, person)
@@ -200,7 +201,7 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> Enrolle
     row, run = locked(uow, waiting_id)
     if row.status == LineStatus.WAITING:
         refuse_out_of_turn(uow, run, row, seats.seats_of(uow, run), why)
-    enrollment, seat = seat_row(uow, row, run, total)
+    enrollment, seat = seat_row(uow, row, run, total, why.strip())
     change = uow.log(
         Act.SEAT_FROM_THE_LINE,
         row.id,
@@ -210,10 +211,13 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> Enrolle
     return enrollments.enrolled_view(uow, enrollment, seat, change)
 
 
-def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> tuple[Enrollment, core_seats.Seated]:
-    """Seat a party whose turn it is, under the lock; the seats of its own offer are free for it."""
-    if run.status != RunStatus.PUBLISHED:
-        raise conflict("sign-up-shut", f"The run is {run.status}.")
+def seat_row(
+    uow: UnitOfWork, row: Waiting, run: Run, total: str, why: str = ""
+) -> tuple[Enrollment, core_seats.Seated]:
+    """Seat a party whose turn it is, under the lock; the seats of its own offer are free for it. On a run that is off sale with a
+    reason only."""
+    if run.status != RunStatus.PUBLISHED and not (run.known and why):
+        raise conflict("sign-up-shut", f"The run is {run.status}; say why they get a seat all the same.")
     state = seats.seats_of(uow, run)
     if row.status == LineStatus.OFFERED:
         state = replace(state, offered=state.offered - row.heads)

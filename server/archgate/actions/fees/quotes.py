@@ -39,7 +39,7 @@ from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.quotes import AgreedQuote, agreed_of, document_of
 from archgate.core.schedule import moment_of
-from archgate.core.states import RunStatus, SignUp
+from archgate.core.states import SignUp
 from archgate.documents.calculators import PLAN_LINE_KEYS, read_plan_line
 from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Run
@@ -396,7 +396,7 @@ def seat_view(
         state = replace(state, held=state.held - min(mine, heads), waiting=())
     seat = core_seats.seats_for(state, heads, group)
     sign_up, why = fees.sign_up_of(uow, run, state.free_for(group) == 0)
-    late = run.status == RunStatus.PUBLISHED and sign_up in (SignUp.CLOSED, SignUp.NOT_YET)
+    late = run.known and sign_up in (SignUp.CLOSED, SignUp.NOT_YET)
     aside = next(
         (s.name for s in state.set_asides if isinstance(seat, core_seats.Seated) and s.id == seat.set_aside),
         None,

@@ -221,6 +221,9 @@ class Act(StrEnum):
         "It is the person's own; they are withdrawn like anybody else.",
     )
     WAIT = "wait", Subject.WAITING, Undo.SOON
+    CLEAR_THE_LINE = "clear the line", Subject.RUN, Undo.SOON
+    CARRY_THE_LINE_OVER = "carry the line over", Subject.RUN, Undo.SOON
+    SEND_THE_LINE_ON = "send the line on", Subject.RUN, "It went out."
     CHANGE_HELD_PLACES = "change held places", Subject.HELD_PLACES, Undo.SOON
     HELD_PLACES_LAPSE = (
         "held places lapse",

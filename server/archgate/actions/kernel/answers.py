@@ -17,13 +17,16 @@ from archgate.tables.roster import Enrollment
 
 
 def shown(value: object) -> object:
-    """A value as screens show and send it back: dates and times as text, to the minute; an enumeration by its word."""
+    """A value as screens show and send it back: dates and times as text, to the minute; an enumeration by its word; of a document
+    what is said in it, since one side writes nothing where the other leaves out."""
     if isinstance(value, time):
         return value.strftime("%H:%M")
     if isinstance(value, date):
         return value.isoformat()
     if isinstance(value, BaseModel):
-        return value.model_dump(mode="json", by_alias=True)
+        return shown(value.model_dump(mode="json", by_alias=True))
+    if isinstance(value, dict):
+        return {name: shown(v) for name, v in value.items() if v is not None}
     if isinstance(value, list | tuple):
         return [shown(v) for v in value]
     return str(value) if isinstance(value, StrEnum) else value

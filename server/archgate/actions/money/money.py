@@ -21,7 +21,7 @@ from archgate.actions.money import owing
 from archgate.actions.money.views import NextDue
 from archgate.core import ledger
 from archgate.core.money import format_amount
-from archgate.core.states import Role
+from archgate.core.states import EnrollmentStatus, Role
 from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
@@ -347,8 +347,8 @@ def open_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of i
 
 
 def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
-    """The learners' sign-ups of a run in sums: how many, their heads, what they cost, what of it is open, and the heads
-    of those that are firm: something was paid, or there was nothing to pay."""
+    """The learners' sign-ups of a run in sums: how many, their heads, what they cost, what of it is open, the heads
+    of those that are firm (something was paid, or there was nothing to pay), and those held for a first payment only."""
     left = (
         select(Installment.enrollment_id, func.sum(Installment.open).label("left"))
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
@@ -358,15 +358,16 @@ def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
     )
     owed = func.coalesce(left.c.left, 0)
     firm = case((or_(Enrollment.total == 0, owed < Enrollment.total), Enrollment.heads), else_=0)
+    waits = case((Enrollment.status == EnrollmentStatus.HELD, Enrollment.heads), else_=0)
     row = uow.session.execute(
         select(
             func.count(),
-            *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)),
+            *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm, waits)),
         )
         .outerjoin(left, left.c.enrollment_id == Enrollment.id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     ).one()
-    return dict(zip(("number", "heads", "total", "open", "firm"), map(int, row), strict=True))
+    return dict(zip(("number", "heads", "total", "open", "firm", "held"), map(int, row), strict=True))
 
 
 def paid_of(uow: UnitOfWork, enrollment_ids: list[int]) -> dict[int, int]:

@@ -143,7 +143,7 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
     for row in uow.session.scalars(asides).all():
         uow.session.add(
             SetAside(
-                run_id=new.id, name=row.name, seats=row.seats, last=row.last + timedelta(days=shift), tag=row.tag,
+                run_id=new.id, name=row.name, seats=row.seats, last=row.last + timedelta(days=shift), tag=row.tag, days_before=row.days_before,
                 organization_id=row.organization_id, active=True,
             )
         )  # fmt: skip

@@ -44,9 +44,9 @@ MEDIA = {b"%PDF-": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": 
 
 
 def figures(uow: UnitOfWork, run: Run) -> Figures:
-    """What a decision is weighed up with: seats paid in part or whole and not at all, parties unnamed, money, hours.
+    """What a decision is weighed up with: seats paid in part or whole, not at all, and only held; parties unnamed, money, hours.
 
-    Firm: something was paid, or the fee is zero. What teaching costs, and what a cancellation saves of it, says
+    Firm: something was paid, or the fee is zero. Held: until a first payment; kept: places held without names, beside those taken. What teaching costs, and what a cancellation saves of it, says
     `teaching.pay.teaching_of`, which the screen shows beside these.
     """
     sums = money.sums_of_run(uow, run.id)
@@ -73,7 +73,9 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
         capacity=run.capacity,
         taken=heads,
         firm=firm,
-        unpaid=heads - firm,
+        unpaid=heads - firm - sums["held"],
+        held=sums["held"],
+        kept=seats.seats_of(uow, run).held,
         unnamed=heads - named,
         waiting=int(waiting or 0),
         currency=run.currency,

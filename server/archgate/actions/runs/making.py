@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 
 from archgate.actions.courses import courses
+from archgate.actions.enrolling import interest
 from archgate.actions.fees import course_defaults, fees
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
@@ -174,6 +175,8 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     now = {n: shown(course_defaults.fact_of(run, n)) for n in names}
     refuse_lost_update({n: new[n] for n in names}, document(command.seen), now)
     clashed, gates_before = clashes.of_run(uow, run), schedule.situation(uow, run)
+    opening = bool({"windows", "sign_up_opens"} & set(names))
+    told_before = interest.to_tell(uow, run) if opening else 0
     for name in names:
         if name in NAMED:
             replace_usual(uow, run, name, str(new[name]))
@@ -191,11 +194,20 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     ]
     moved = schedule.touches_of(gates_before, schedule.situation(uow, run))
     touches += [t for t in moved if t.before != t.after]
+    if opening:
+        touches += told_of_opening(interest.to_tell(uow, run) - told_before)
     clashing = clashes.of_run(uow, run)
     meeting_links.ask_for_links(uow, run, change.key)
     return outcome(uow, run, change.key, touches).widened(
         Outcome, made=clashes.only_in(clashing, clashed), healed=clashes.only_in(clashed, clashing)
     )
+
+
+def told_of_opening(number: int) -> list[Touch]:
+    """Those on the interest lists who hear that sign-up opens, as a change shows them beforehand."""
+    people = "1 person" if number == 1 else f"{number} people"
+    after = f"{people} on the interest lists, within a minute or two"
+    return [Touch(label="Told that sign-up opens", before="nobody", after=after)] if number > 0 else []
 
 
 def capacity_fault(uow: UnitOfWork, top: Reader, run: Run, row: RunSeats, capacity: int | None) -> None:
@@ -282,6 +294,8 @@ def publish_run(uow: UnitOfWork, run_id: int) -> Outcome:
     if errors:
         raise Refused([Fault(f.at, f.message) for f in errors])
     run.status, run.published_at = RunStatus.PUBLISHED, uow.now
+    uow.session.flush()
+    told = told_of_opening(interest.to_tell(uow, run))
     change = uow.log(Act.PUBLISH, run.id, f"Published {run.code}")
     meeting_links.ask_for_links(uow, run, change.key)
-    return outcome(uow, run, change.key, [Touch(label="Status", before="draft", after="published")])
+    return outcome(uow, run, change.key, [Touch(label="Status", before="draft", after="published"), *told])

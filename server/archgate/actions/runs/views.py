@@ -237,6 +237,8 @@ class Figures(View):
     taken: int
     firm: int
     unpaid: int
+    held: int
+    kept: int
     unnamed: int
     waiting: int
     currency: str

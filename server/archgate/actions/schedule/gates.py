@@ -96,6 +96,7 @@ def settle_gates(uow: UnitOfWork, run: Run) -> None:
     """
     if run.status in CLOSED:
         return
+    settle_set_asides(uow, run)
     wanted = wanted_gates(uow, run)
     run.gates = [row for row in run.gates if _gate_facts(row) in wanted]
     uow.session.flush()
@@ -107,6 +108,18 @@ def settle_gates(uow: UnitOfWork, run: Run) -> None:
     ]
     uow.session.flush()
     uow.session.refresh(run, ["gates"])
+
+
+def settle_set_asides(uow: UnitOfWork, run: Run) -> None:
+    """Seats set aside until so many days before the start follow the start, as every gate does."""
+    rows = uow.session.scalars(
+        select(SetAside).where(SetAside.run_id == run.id, SetAside.active, SetAside.days_before.is_not(None))
+    ).all()
+    if not rows:
+        return
+    start = next((g.day for g in core_gates_of(run, uow.zone) if g.kind == "starts"), None)
+    for row in rows:
+        row.last = core_gates.last_early_day(None, row.days_before, start) or row.last
 
 
 def wanted_gates(uow: UnitOfWork, run: Run) -> dict[GateFacts, core_gates.Gate]:
@@ -134,7 +147,7 @@ def set_aside_gates(uow: UnitOfWork, run: Run) -> list[core_gates.Gate]:
     return [
         core_gates.Gate(
             "set-aside seats released",
-            f"on {r.last.isoformat()}",
+            Rule(None if r.days_before is not None else r.last, r.days_before).text,
             r.last,
             core_gates.day_over(r.last, uow.zone),
             f"{r.seats} {'seat' if r.seats == 1 else 'seats'} of {r.name} released"[:200],

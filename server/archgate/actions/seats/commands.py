@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from archgate.actions.kernel.commands import Command, Day, Id, Line, Words
+from archgate.actions.kernel.commands import Command, Day, Days, Id, Line, Words
 
 
 class HoldCommand(Command):
@@ -30,11 +30,12 @@ class HoldChangeCommand(Command):
 
 
 class SetAsideCommand(Command):
-    """With `id` one that is there is changed; zero seats ends it."""
+    """With `id` one that is there is changed; zero seats ends it. Through the day `last`, or so many days before the start."""
 
     id: Id | None = Field(None, title="The seats set aside")
     name: Words = Field(title="The name of the group")
     seats: Annotated[int, Field(strict=True, ge=0, le=100_000)] = Field(title="The number of seats")
-    last: Day = Field(title="The last day")
+    last: Day | None = Field(None, title="The last day")
+    days_before: Days | None = Field(None, title="The days before the start")
     tag: Annotated[Line, Field(max_length=40)] | None = Field(None, title="The tag")
     organization_id: Id | None = Field(None, title="The organization")

@@ -162,6 +162,29 @@ class OfferTakenBack(Occasion):
 
 
 @dataclass(frozen=True)
+class OutOfLine(Occasion):
+    """To somebody whose place in line the center has ended, with its reason where it said one."""
+
+    template = "out_of_line.txt"
+    center: str
+    name: str
+    run: NamedRun
+    why: str
+
+
+@dataclass(frozen=True)
+class LineMoved(Occasion):
+    """To somebody whose place in line is now that of another run."""
+
+    template = "line_moved.txt"
+    center: str
+    name: str
+    run: NamedRun
+    there: NamedRun
+    begins: Begins | None
+
+
+@dataclass(frozen=True)
 class HeldSeatLapsed(Occasion):
     template = "held_seat_lapsed.txt"
     center: str

@@ -32,7 +32,11 @@ export function RunMargin({
   const mismatched = run.readiness.filter((f) => ["/title", "/course", "/note"].includes(f.at));
   const publishing = useAct({
     send: () => ask(api.POST("/api/v1/runs/{run_id}/publish", { params: { path: { run_id: run.id } } })),
-    done: (outcome) => acts.say({ text: `Published ${run.code}.`, change: outcome.change }),
+    done: (outcome) => {
+      const told = outcome.touches.find((t) => t.label === "Told that sign-up opens")?.after;
+      const more = told ? ` Told that sign-up opens: ${told}.` : "";
+      acts.say({ text: `Published ${run.code}.${more}`, change: outcome.change });
+    },
     failed: acts.fail,
   });
   return (
@@ -56,6 +60,7 @@ export function RunMargin({
         <section>
           <h2>{stateText(run).replace(/^./, (c) => c.toUpperCase())}</h2>
           <P tone="slate">{run.sign_up_why}</P>
+          {run.status === "published" && run.sign_up === "not yet" && <OpenNow run={run} propose={propose} />}
           {(run.sign_up === "open" || run.sign_up === "full") && (
             <Row wrap>
               <Button component={Link} to={`/desk?run=${run.id}`} variant="contained">
@@ -83,10 +88,41 @@ export function RunMargin({
         </section>
       )}
       {run.status !== "draft" && <RosterActs run={run} acts={acts} />}
-      <RunLife run={run} propose={propose} />
+      <RunLife run={run} propose={propose} acts={acts} />
       <PriceNow run={run} />
       <Sums run={run} />
     </>
+  );
+}
+
+/** Sign-up opens today instead of on its day; those on the interest lists are told. */
+function OpenNow({ run, propose }: { run: Run; propose: Propose }) {
+  const me = useMe();
+  const [first, ...others] = run.windows.length ? run.windows : [{ opens: null, closes: null }];
+  const windows = [{ ...first, opens: { on: me.today } }, ...others];
+  return (
+    <Row wrap>
+      <Button
+        variant="contained"
+        onClick={() =>
+          void propose(
+            "Open sign-up now",
+            (preview, over) =>
+              ask(
+                api.PATCH("/api/v1/runs/{run_id}", {
+                  params: { path: { run_id: run.id }, query: { preview } },
+                  body: { seen: { windows: run.windows, ...over }, set: { windows } },
+                }),
+              ),
+            undefined,
+            false,
+            true,
+          )
+        }
+      >
+        Open sign-up now
+      </Button>
+    </Row>
   );
 }
 

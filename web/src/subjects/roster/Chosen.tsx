@@ -13,7 +13,7 @@ import { count, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
 import { Fault, P } from "../../parts/words";
 import type { Run } from "./DeskParts";
-import { OtherRun } from "./Moving";
+import { AllTheSame, OtherRun } from "./Moving";
 
 type Acts = ReturnType<typeof useDone>;
 type Act = "tell" | "group" | "move" | "withdraw";
@@ -285,12 +285,13 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
   );
 }
 
-function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
+export function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
   const [there, setThere] = useState<Run | null>(null);
+  const [why, setWhy] = useState("");
   const path = { run_id: run.id };
   const many = useForeseen({
     name: ["move-many", run.id],
-    wish: there && { enrollment_ids: ids, to_run_id: there.id },
+    wish: there && { enrollment_ids: ids, to_run_id: there.id, exception: why.trim() || null },
     see: (body) =>
       ask(api.POST("/api/v1/runs/{run_id}/move-many", { params: { path, query: { preview: true } }, body })),
     send: (body, key) =>
@@ -309,6 +310,7 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
         {count(ids.length, "sign-up moves", "sign-ups move")} to {there.title}
       </P>
       <Outcome many={many} />
+      <AllTheSame trouble={many.trouble} why={why} set={setWhy} />
       <Buttons act="Move them" onClose={onClose} ready={many.ready} takes />
     </Form>
   );

@@ -58,8 +58,8 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
         {found.set_asides.map((s) => (
           <Row mid as="li" key={s.id} sx={{ padding: "6px 0" }}>
             <Grow as="span">
-              <strong>{count(s.seats, "seat")}</strong> set aside for {s.name} through {day(s.last)};{" "}
-              {s.taken} taken
+              <strong>{count(s.seats, "seat")}</strong> set aside for {s.name} through {day(s.last)}
+              {s.days_before !== null && `, ${count(s.days_before, "day")} before the start`}; {s.taken} taken
               {s.over && <T tone="slate">; the day is past, they are anybody’s</T>}
               {s.tag && <T tone="slate">; people tagged “{s.tag}”</T>}
             </Grow>
@@ -152,7 +152,8 @@ function AsideForm({
     start: {
       name: held?.name ?? "",
       seats: held ? String(held.seats) : "",
-      last: held?.last ?? "",
+      last: held?.days_before != null ? "" : (held?.last ?? ""),
+      days: held?.days_before != null ? String(held.days_before) : "",
       tag: held?.tag ?? "",
       organization: held?.organization_id ? String(held.organization_id) : "",
     },
@@ -165,6 +166,7 @@ function AsideForm({
             name: form.name || null,
             seats: whole(form.seats),
             last: form.last || null,
+            days_before: whole(form.days),
             tag: form.tag || null,
             organization_id: form.organization ? Number(form.organization) : null,
           }),
@@ -186,6 +188,12 @@ function AsideForm({
         <Field label="Group" width={180} {...of.field("name")} autoFocus />
         <Field label="Seats, 0 ends it" width={120} {...of.field("seats")} input={{ inputMode: "numeric" }} />
         <Field label="Through" type="date" width={150} {...of.field("last")} />
+        <Field
+          label="or days before the start"
+          width={150}
+          {...of.field("days", "/days_before")}
+          input={{ inputMode: "numeric" }}
+        />
         <Field label="People tagged" width={130} {...of.field("tag")} />
         <OrganizationPick
           label="Or paid for by"

@@ -11,8 +11,9 @@ import { isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
+import { type Freed, freedSeat, FreedSeatPick, IN_TURN } from "./FreedSeat";
 
-type Going = { own: boolean; keep: string; why: string };
+type Going = { own: boolean; keep: string; why: string; seat: Freed };
 
 /** What a withdrawal does with the money, before it is done; staff may keep something else, with a reason. */
 export function Leaving({
@@ -45,8 +46,8 @@ export function Leaving({
   const currency = found?.currency ?? "";
   const of = useServerForm<Going, Schemas["Withdrawn"]>({
     draft: `leaving-${enrollmentId}`,
-    start: { own: false, keep: "", why: "" },
-    send: ({ own, keep, why }, key) =>
+    start: { own: false, keep: "", why: "", seat: IN_TURN },
+    send: ({ own, keep, why, seat }, key) =>
       ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/withdraw", {
           params: { path: { enrollment_id: enrollmentId }, header: { "Idempotency-Key": key } },
@@ -54,6 +55,7 @@ export function Leaving({
             ...(own ? { keep: amount(keep, digitsOf(currency)), why } : { why: "" }),
             received_on: received || null,
             no_show: noShow,
+            seat: freedSeat(seat, found?.could ?? []),
           },
         }),
       ),
@@ -62,7 +64,7 @@ export function Leaving({
       const back = isZero(gone.taken_back)
         ? ""
         : ` ${money(gone.taken_back, currency)} is taken off the account.`;
-      const text = `${gone.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}`;
+      const text = `${gone.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}${gone.seat && ` ${gone.seat}`}`;
       acts.say({ text, change: gone.change });
       (onDone ?? onClose)();
     },
@@ -72,6 +74,12 @@ export function Leaving({
   return (
     <Form look="due" of={of} onLeave={onClose}>
       <Worth found={found} noShow={noShow} />
+      <FreedSeatPick
+        could={found.could}
+        value={of.values.seat}
+        set={(seat) => of.set({ seat })}
+        faults={of.faults}
+      />
       {!noShow && (
         <Field
           label="Word came on, if not today"
@@ -131,7 +139,7 @@ function Worth({ found, noShow }: { found: Schemas["Withdrawal"]; noShow: boolea
           {!isZero(found.owed) && `; ${money(found.owed, found.currency)} stays owed`}.
         </P>
       )}
-      {found.line && <p>{found.line}</p>}
+      {found.line && found.could.length === 0 && <p>{found.line}</p>}
     </>
   );
 }

@@ -22,6 +22,7 @@ import { ink } from "../../theme/palette";
 import { type ServerForm, useServerForm } from "../../form/useServerForm";
 import { whole } from "../courses/form";
 import { useNotice } from "./DeskCalls";
+import { WholeLine } from "./WholeLine";
 
 const LineList = styled("ol")({
   listStyle: "none",
@@ -69,6 +70,7 @@ export function Line({
         ))}
       </LineList>
       <P tone="slate">The chance is worked out from what happened before. {why}</P>
+      <WholeLine run={run} number={waiting.filter((w) => w.status === "waiting").length} acts={acts} />
     </>
   );
 }
@@ -119,7 +121,7 @@ function RowActs({
 }) {
   return (
     <Row as="span" mid className="noprint" sx={{ gap: 18 }}>
-      {run.status === "published" && (w.next || w.status === "offered") && (
+      {(run.status === "off sale" || (run.status === "published" && (w.next || w.status === "offered"))) && (
         <Button size="small" aria-label={`Seat ${w.name}`} onClick={() => onOpen("seat")}>
           Seat {w.name}
         </Button>
@@ -254,7 +256,8 @@ function Seat({ row, acts, onClose }: Acting) {
   const notice = useNotice(quote?.run_id ?? null);
   if (error) return <Fault role="alert">{messageOf(error)}</Fault>;
   if (!quote) return <T tone="slate">Working it out …</T>;
-  const asking = notNext(of.problem) || of.values.why !== "";
+  const shut = of.problem?.kind === "sign-up-shut";
+  const asking = notNext(of.problem) || shut || of.values.why !== "";
   return (
     <RowAct
       of={notice.unread ? { ...of, busy: true } : of}
@@ -266,7 +269,14 @@ function Seat({ row, acts, onClose }: Acting) {
       <span>
         today {money(quote.total, quote.currency)}, now {money(quote.due_now, quote.currency)}
       </span>
-      {asking && <Field label="Why out of turn" width={200} {...of.field("why")} autoFocus />}
+      {asking && (
+        <Field
+          label={shut ? "Why all the same" : "Why out of turn"}
+          width={200}
+          {...of.field("why")}
+          autoFocus
+        />
+      )}
     </RowAct>
   );
 }

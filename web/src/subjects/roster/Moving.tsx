@@ -4,7 +4,16 @@ import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, faultsOf, keyHeader, messageOf, type Schemas } from "../../app/server";
+import {
+  $api,
+  api,
+  ask,
+  faultsOf,
+  keyHeader,
+  messageOf,
+  type Schemas,
+  ServerProblem,
+} from "../../app/server";
 import { useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -18,18 +27,28 @@ import { Fault, P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { useNotice } from "./DeskCalls";
 import { Picked, type Run, RunLine } from "./DeskParts";
+import { freedSeat, FreedSeatPick, IN_TURN } from "./FreedSeat";
 
 type Held = Schemas["EnrollmentOut"];
 type Own = { keep: string; why: string } | null;
 
 /** What moving would do, as one types; then it is done at the total that is shown. */
-function useTransfer(held: Held, run: Run | null, own: Own, done: (what: Schemas["Transferred"]) => void) {
+function useTransfer(
+  held: Held,
+  run: Run | null,
+  own: Own,
+  why: string,
+  seat: Schemas["FreedSeat"] | null,
+  done: (what: Schemas["Transferred"]) => void,
+) {
   const path = { enrollment_id: held.id };
   return useForeseen({
     name: ["transfer", held.id],
     wish: run && {
       run_id: run.id,
       ...(own ? { keep: amount(own.keep, digitsOf(held.quote.currency)) ?? "", why: own.why } : {}),
+      exception: why || null,
+      seat,
     },
     see: (body: Schemas["TransferCommand"]) =>
       ask(
@@ -64,7 +83,13 @@ export function Moving({
 }) {
   const [run, setRun] = useState<Run | null>(null);
   const [own, setOwn] = useState<Own>(null);
-  const transfer = useTransfer(held, run, own, (done) => {
+  const [why, setWhy] = useState("");
+  const [seat, setSeat] = useState(IN_TURN);
+  const leaving = $api.useQuery("get", "/api/v1/enrollments/{enrollment_id}/withdrawal", {
+    params: { path: { enrollment_id: held.id } },
+  });
+  const could = leaving.data?.could ?? [];
+  const transfer = useTransfer(held, run, own, why.trim(), freedSeat(seat, could), (done) => {
     acts.say({
       text: `${done.name} moved to ${run!.title} (${done.to}).`,
       change: done.change,
@@ -96,6 +121,8 @@ export function Moving({
           <KeepInstead own={own} set={setOwn} preview={preview} />
         </Box>
       )}
+      <AllTheSame trouble={trouble} why={why} set={setWhy} />
+      <FreedSeatPick could={could} value={seat} set={setSeat} faults={faultsOf(trouble)} />
       {notice.shown}
       <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!transfer.ready || notice.unread} ref={focused}>
@@ -147,7 +174,22 @@ function KeepInstead({
   );
 }
 
-/** Another published run that has not begun. */
+/** After the close, or off sale: people move there with a reason. */
+export function AllTheSame({
+  trouble,
+  why,
+  set,
+}: {
+  trouble: unknown;
+  why: string;
+  set: (why: string) => void;
+}) {
+  const shut = trouble instanceof ServerProblem && trouble.kind === "sign-up-shut";
+  if (!shut && !why) return null;
+  return <Field label="Why all the same" value={why} onChange={set} />;
+}
+
+/** Another run that people know of and that is not over. */
 export function OtherRun({
   question,
   notRun,
@@ -164,10 +206,12 @@ export function OtherRun({
   const runs = $api.useQuery(
     "get",
     "/api/v1/runs",
-    { params: { query: { q: what, teaching: "before", status: "published", limit: 7 } } },
+    { params: { query: { q: what, teaching: "current", limit: 9 } } },
     { placeholderData: keepPreviousData },
   );
-  const others = (runs.data?.items ?? []).filter((r) => r.id !== notRun);
+  const others = (runs.data?.items ?? []).filter(
+    (r) => r.id !== notRun && (r.status === "published" || r.status === "off sale"),
+  );
   return (
     <Note kind="due">
       <P strong>{question}</P>
@@ -180,7 +224,7 @@ export function OtherRun({
         fresh={what === typed.trim() && !runs.isPlaceholderData}
         onPick={(id) => onPick(others.find((r) => String(r.id) === id) ?? null)}
         options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
-        empty={<P tone="slate">No published run that has not begun fits that.</P>}
+        empty={<P tone="slate">No run that people can be moved to fits that.</P>}
       />
       <Button variant="text" onClick={onClose}>
         leave it

@@ -11,31 +11,36 @@ import { useProposedForm } from "../../form/useProposedForm";
 import { Facts, Row } from "../../parts/layout";
 import { count, day, hours, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
+import type { useDone } from "../../parts/useUndo";
 import type { Outcome, Propose, Run } from "../courses/runTypes";
+import { MovePeople } from "../roster/MovePeople";
 import { Reminders } from "../today/Reminders";
 
+type Acts = ReturnType<typeof useDone>;
+
 /** Whether a run goes ahead, and the acts that end or pause it; each shows its consequences first. */
-export function RunLife({ run, propose }: { run: Run; propose: Propose }) {
+export function RunLife({ run, propose, acts }: { run: Run; propose: Propose; acts: Acts }) {
   const over = run.teaching === "ended";
   return (
     <>
       {(run.status === "published" || run.status === "off sale") &&
         run.teaching === "before" &&
-        run.kind !== "open" && <Decision run={run} propose={propose} />}
+        run.kind !== "open" && <Decision run={run} propose={propose} acts={acts} />}
       <Contract run={run} />
       <section>
         <h2>Reminders</h2>
         <Reminders about={{ run_id: run.id }} />
       </section>
       <section>
-        <Ends run={run} propose={propose} over={over} />
+        <Ends run={run} propose={propose} over={over} acts={acts} />
       </section>
     </>
   );
 }
 
-function Decision({ run, propose }: { run: Run; propose: Propose }) {
+function Decision({ run, propose, acts }: { run: Run; propose: Propose; acts: Acts }) {
   const [open, setOpen] = useState(false);
+  const [moving, setMoving] = useState(false);
   const decide = (decision: string, until: string | null) => (preview: boolean) =>
     ask(
       api.POST("/api/v1/runs/{run_id}/decision", {
@@ -63,6 +68,12 @@ function Decision({ run, propose }: { run: Run; propose: Propose }) {
           </Button>
         )}
       </Row>
+      {!going && !moving && run.taken > 0 && (
+        <Button variant="text" color="secondary" onClick={() => setMoving(true)}>
+          move people to another run
+        </Button>
+      )}
+      {moving && <MovePeople run={run} acts={acts} onClose={() => setMoving(false)} />}
       {open && <Waits run={run} propose={propose} decide={decide} onClose={() => setOpen(false)} />}
     </section>
   );
@@ -113,6 +124,18 @@ function DecisionFigures({ run }: { run: Run }) {
       <dd>{f.firm}</dd>
       <dt>Seats with nothing paid</dt>
       <dd>{f.unpaid}</dd>
+      {f.held > 0 && (
+        <>
+          <dt>Seats held for a first payment</dt>
+          <dd>{f.held}</dd>
+        </>
+      )}
+      {f.kept > 0 && (
+        <>
+          <dt>Places held without names</dt>
+          <dd>{f.kept}</dd>
+        </>
+      )}
       {f.unnamed > 0 && (
         <>
           <dt>of them without a name</dt>
@@ -180,7 +203,7 @@ const endsOf = (run: Run, over: boolean): End[] =>
         ...(run.status === "draft" || run.status === "cancelled" || over ? (["archive"] as const) : []),
       ];
 
-function Ends({ run, propose, over }: { run: Run; propose: Propose; over: boolean }) {
+function Ends({ run, propose, over, acts }: { run: Run; propose: Propose; over: boolean; acts: Acts }) {
   const [cancelling, setCancelling] = useState(false);
   const send = (end: End, preview: boolean) => {
     const at = { params: { path: { run_id: run.id }, query: { preview } } };
@@ -210,12 +233,25 @@ function Ends({ run, propose, over }: { run: Run; propose: Propose; over: boolea
           </Button>
         )}
       </Row>
-      {cancelling && live && <CancelRun run={run} propose={propose} onClose={() => setCancelling(false)} />}
+      {cancelling && live && (
+        <CancelRun run={run} propose={propose} acts={acts} onClose={() => setCancelling(false)} />
+      )}
     </>
   );
 }
 
-function CancelRun({ run, propose, onClose }: { run: Run; propose: Propose; onClose: () => void }) {
+function CancelRun({
+  run,
+  propose,
+  acts,
+  onClose,
+}: {
+  run: Run;
+  propose: Propose;
+  acts: Acts;
+  onClose: () => void;
+}) {
+  const [moving, setMoving] = useState(false);
   const of = useProposedForm({
     draft: `run-cancel-${run.id}`,
     start: { why: "" },
@@ -230,8 +266,18 @@ function CancelRun({ run, propose, onClose }: { run: Run; propose: Propose; onCl
       ),
     saved: onClose,
   });
+  if (moving) return <MovePeople run={run} acts={acts} onClose={() => setMoving(false)} />;
   return (
     <Form of={of} onLeave={onClose}>
+      {run.taken > 0 && (
+        <P>
+          {count(run.taken, "seat is", "seats are")} taken. Who moves to another run first, keeps seat and
+          money there.{" "}
+          <Button variant="text" onClick={() => setMoving(true)}>
+            Move people first
+          </Button>
+        </P>
+      )}
       <Field label="Why it is cancelled; people are told" {...of.field("why")} autoFocus />
       <Row sx={{ marginTop: 8 }}>
         <Button type="submit" color="error" disabled={of.busy}>

@@ -1,0 +1,13 @@
+"""Seats set aside can be released so many days before the start."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0026"
+down_revision = "0025"
+
+
+def upgrade() -> None:
+    op.add_column("set_asides", sa.Column("days_before", sa.Integer(), nullable=True))
