@@ -492,6 +492,8 @@ def enrollments_change_move_and_end(walk: Walk, stranger: Any) -> None:
     walk.go("POST /enrollments/{enrollment_id}/withdraw", moved["enrollment_id"], json={})
     party = walk.enrolled(n, heads=2)["enrollment_id"]
     walk.go("PUT /enrollments/{enrollment_id}/places/{n}", party, 2, json={"person_id": walk.person()})
+    assert walk.go("POST /enrollments/{enrollment_id}/heads", party, json={})["heads"] == 3
+    assert walk.go("POST /enrollments/{enrollment_id}/heads/{n}/withdraw", party, 3, json={})["heads"] == 2
     walk.go("POST /runs/{run_id}/groups", n, json={"enrollment_ids": [party], "name": "A"})
     assistant = walk.go(
         "POST /runs/{run_id}/roles", n, json={"role": "assistant", "person_id": walk.person()}

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Query, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, freed, parked, transfers
+from archgate.actions.enrolling import heads as party
 from archgate.actions.enrolling.commands import (
+    AddHeadCommand,
     ChangeCommand,
     EnrollCommand,
     GiveBackCommand,
@@ -16,12 +19,14 @@ from archgate.actions.enrolling.commands import (
     ParkCommand,
     TransferCommand,
     WithdrawCommand,
+    WithdrawHeadCommand,
 )
 from archgate.actions.enrolling.views import (
     EnrolledView,
     EnrollmentChanged,
     EnrollmentOut,
     GivenBack,
+    HeadChanged,
     NamedView,
     ParkedOut,
     ParkedState,
@@ -41,11 +46,19 @@ router = Subject(tags=["roster"])
 def enroll(
     body: EnrollCommand,
     request: Request,
+    preview: bool = False,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> EnrolledView:
+    """Seat a party on a run. In a preview nothing is written, and the letters are shown that would go out."""
     with turn_with(request.app.state.sessions, body.run_id):
-        return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
+        return run_act(
+            request,
+            user,
+            lambda uow: enrollments.enroll(uow, body, letters=preview),
+            once=key,
+            preview=preview,
+        )
 
 
 @router.get("/enrollments/{enrollment_id}")
@@ -114,16 +127,48 @@ def give_back(
     )
 
 
+@router.post("/enrollments/{enrollment_id}/heads", status_code=201)
+def add_head(
+    enrollment_id: int,
+    body: AddHeadCommand,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> HeadChanged:
+    """One head more of a party, at what its rate costs now."""
+    return run_act(request, user, lambda uow: party.add(uow, enrollment_id, body), once=key, preview=preview)
+
+
+@router.post("/enrollments/{enrollment_id}/heads/{n}/withdraw")
+def withdraw_head(
+    enrollment_id: int,
+    n: int,
+    body: WithdrawHeadCommand,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> HeadChanged:
+    """One head of a party leaves, with the money of that head."""
+    return run_act(
+        request, user, lambda uow: party.withdraw(uow, enrollment_id, n, body), once=key, preview=preview
+    )
+
+
 @router.get("/enrollments/{enrollment_id}/withdrawal")
 def get_withdrawal(
     enrollment_id: int,
     request: Request,
     received_on: date | None = None,
     no_show: bool = False,
+    heads: Annotated[int | None, Query(ge=1, le=1000)] = None,
     user: User = Depends(may("read")),
 ) -> Withdrawal:
     """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
-    return run_read(request, user, lambda uow: freed.withdrawal(uow, enrollment_id, received_on, no_show))
+    return run_read(
+        request, user, lambda uow: freed.withdrawal(uow, enrollment_id, received_on, no_show, heads)
+    )
 
 
 @router.post("/enrollments/{enrollment_id}/withdraw")

@@ -31,9 +31,17 @@ def add_with_role(
 
 @router.put("/enrollments/{enrollment_id}/role")
 def set_role(
-    enrollment_id: int, body: RoleCommand, request: Request, user: User = Depends(may("enroll"))
+    enrollment_id: int,
+    body: RoleCommand,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
 ) -> WithRole:
-    return run_act(request, user, lambda uow: roles.set_role(uow, enrollment_id, body.role))
+    """Another role; who becomes a learner takes a seat and pays, who no longer is one gives it back."""
+    return run_act(
+        request, user, lambda uow: roles.set_role(uow, enrollment_id, body), once=key, preview=preview
+    )
 
 
 @router.post("/enrollments/{enrollment_id}/take-off")

@@ -45,27 +45,30 @@ def roster_paper(
     request: Request,
     meeting_id: int | None = None,
     remarks: bool = False,
+    health: bool = False,
     user: User = Depends(may("read")),
 ) -> Response:
     """The whole roster: roster.csv, roster.xlsx, sign-in.pdf, badges.pdf or contacts.pdf."""
     name = kind.removesuffix(".pdf").removeprefix("roster.")
     if name not in tuple(PaperKind):
         raise Problem(422, "no-paper", f"There is no paper named {name[:40]}.")
-    command = PaperCommand(kind=PaperKind(name), meeting_id=meeting_id, remarks=remarks)
+    command = PaperCommand(kind=PaperKind(name), meeting_id=meeting_id, remarks=remarks, health=health)
     return file_of(request, user, run_id, command)
 
 
 def file_of(request: Request, user: User, run_id: int, body: PaperCommand) -> Response:
     ids = body.enrollment_ids
     if body.kind in MEDIA:
-        code, lines = run_read(request, user, lambda uow: roster.lines_of(uow, run_id, ids, body.remarks))
+        code, lines = run_read(
+            request, user, lambda uow: roster.lines_of(uow, run_id, ids, body.remarks, body.health)
+        )
         data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
         headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
         return Response(data, media_type=MEDIA[body.kind], headers=headers)
     content = run_read(
         request,
         user,
-        lambda uow: roster.paper_of(uow, run_id, body.kind, body.meeting_id, body.remarks, ids),
+        lambda uow: roster.paper_of(uow, run_id, body.kind, body.meeting_id, body.remarks, ids, body.health),
     )
     headers = {"Content-Disposition": f'inline; filename="{body.kind}.pdf"'}
     return Response(papers.pdf_of(body.kind, content), media_type="application/pdf", headers=headers)
@@ -78,11 +81,13 @@ def tell(
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
+    preview: bool = False,
 ) -> TellDone:
-    """Write to everybody on a roster, or to those chosen."""
+    """Write to everybody on a roster, or to those chosen. In a preview nothing is written."""
     return run_act(
         request,
         user,
         lambda uow: roster.tell(uow, run_id, body.subject, body.body, body.enrollment_ids),
         once=key,
+        preview=preview,
     )

@@ -41,7 +41,7 @@ MEDIA = "application/problem+json"
 
 
 LINES = frozenset(
-    """note notes summary body text remarks facts address notice receipt_note answer answers cells details why
+    """note notes health word summary body text remarks facts address notice receipt_note answer answers cells details why
     exception reason questions password""".split()
 )
 MOST_DEPTH = 40

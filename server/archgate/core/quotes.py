@@ -19,7 +19,7 @@ from archgate.core.money import format_amount, parse_signed
 
 @dataclass(frozen=True)
 class Line:
-    """One line. `kind` is rate, group, extra, code or credit; a credit has its meeting and the taxes (name, amount) in it."""
+    """One line. `kind` is a LineKind; a credit has its meeting and the taxes (name, amount) in it."""
 
     kind: str
     code: str

@@ -22,6 +22,7 @@ class LineKind(StrEnum):
     EXTRA = "extra"
     CODE = "code"
     CREDIT = "credit"  # what a meeting that fell out was worth
+    KEPT = "kept"  # what the refund policy keeps of a head that left the party
 
 
 class Weekday(StrEnum):
@@ -230,6 +231,7 @@ class EnrollmentStatus(StrEnum):
     TAKEN_OFF = "taken off"  # of those who are no learners
     TAKEN_BACK = "taken back"
     RUN_CANCELLED = "run cancelled"
+    OTHER_ROLE = "other role"  # on the roster as something else since
 
 
 class LineStatus(StrEnum):

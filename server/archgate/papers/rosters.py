@@ -22,9 +22,9 @@ SHEET = (
     + """{% for s in d.sheets %}<section{% if not loop.first %} style="break-before: page"{% endif %}>
 <h1>{{ d.title }}</h1><div>{{ s.when }}{% if s.place %}, {{ s.place }}{% endif %}{% if s.instructor %}, with {{ s.instructor }}{% endif %}</div>
 <div class="slate">{{ d.code }}, {{ d.people | length }} people</div>
-<table><thead><tr><th></th><th>Name</th>{% if d.remarks %}<th>Remarks</th>{% endif %}<th>Signature</th></tr></thead><tbody>
-{% for p in d.people %}<tr><td class="n">{{ loop.index }}</td><td>{{ p.name }}</td>{% if d.remarks %}<td>{{ p.note }}</td>{% endif %}<td class="sign"></td></tr>{% endfor %}
-{% for n in range(3) %}<tr><td class="n"></td><td>&nbsp;</td>{% if d.remarks %}<td></td>{% endif %}<td class="sign"></td></tr>{% endfor %}
+<table><thead><tr><th></th><th>Name</th>{% if d.remarks %}<th>Notes</th>{% endif %}{% if d.health %}<th>Health</th>{% endif %}<th>Signature</th></tr></thead><tbody>
+{% for p in d.people %}<tr><td class="n">{{ loop.index }}</td><td>{{ p.name }}</td>{% if d.remarks %}<td>{{ p.note }}</td>{% endif %}{% if d.health %}<td>{{ p.health }}</td>{% endif %}<td class="sign"></td></tr>{% endfor %}
+{% for n in range(3) %}<tr><td class="n"></td><td>&nbsp;</td>{% if d.remarks %}<td></td>{% endif %}{% if d.health %}<td></td>{% endif %}<td class="sign"></td></tr>{% endfor %}
 </tbody></table></section>{% endfor %}</body></html>"""
 )
 BADGES = (
@@ -57,6 +57,7 @@ class Listed:
     phone: str
     group: str
     note: str
+    health: str
     role: str
 
 
@@ -69,12 +70,13 @@ class Sheet:
 
 @dataclass(frozen=True)
 class RosterPaper:
-    """What sign-in sheets, badges and contact lists show; `remarks`: with the notes on people."""
+    """What sign-in sheets, badges and contact lists show; `remarks`: with the notes on sign-ups; `health`: with the remarks on health."""
 
     center: str
     title: str
     code: str
     remarks: bool
+    health: bool
     people: list[Listed]
     sheets: list[Sheet]
 

@@ -14,6 +14,7 @@ class Person(Base):
     """Somebody the center knows. An email may be shared or missing, and so may a phone number.
 
     `name` is given and family name together; `folded` is the same without case, accents and strokes, for finding.
+    `health` is what the center has to know of somebody's health: kept apart from notes, on no paper or file unless asked for.
     `digits` are the digits of the phone number. `merged_into_id`: a second record of the same person, kept for the log.
     `removed_at`: added by a list that was taken back; the record stays for the log and the books, and nobody finds it.
     """
@@ -29,6 +30,7 @@ class Person(Base):
     phone: Mapped[str | None] = mapped_column(String(40))
     digits: Mapped[str | None] = mapped_column(String(40), index=True)
     note: Mapped[Prose]
+    health: Mapped[Prose] = mapped_column(default="")
     merged_into_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
     removed_at: Mapped[datetime | None]
     created_at: Mapped[datetime]

@@ -1726,7 +1726,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Enroll */
+        /**
+         * Enroll
+         * @description Seat a party on a run. In a preview nothing is written, and the letters are shown that would go out.
+         */
         post: operations["enroll"];
         delete?: never;
         options?: never;
@@ -1825,6 +1828,46 @@ export interface paths {
          * @description Give everybody on a run what a cancelled meeting was worth.
          */
         post: operations["give_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrollments/{enrollment_id}/heads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Head
+         * @description One head more of a party, at what its rate costs now.
+         */
+        post: operations["add_head"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrollments/{enrollment_id}/heads/{n}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Head
+         * @description One head of a party leaves, with the money of that head.
+         */
+        post: operations["withdraw_head"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2026,7 +2069,7 @@ export interface paths {
         put?: never;
         /**
          * Tell
-         * @description Write to everybody on a roster, or to those chosen.
+         * @description Write to everybody on a roster, or to those chosen. In a preview nothing is written.
          */
         post: operations["tell"];
         delete?: never;
@@ -2103,7 +2146,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set Role */
+        /**
+         * Set Role
+         * @description Another role; who becomes a learner takes a seat and pays, who no longer is one gives it back.
+         */
         put: operations["set_role"];
         post?: never;
         delete?: never;
@@ -5506,6 +5552,21 @@ export interface components {
             waiting: components["schemas"]["MoneyWaitsOut"][];
         };
         /**
+         * AddHeadCommand
+         * @description One head more of a party, named or not, at a rate (that of who signed up, when none is said). `total` is the new total that
+         *     was shown; `exception`: the reason, where sign-up is shut.
+         */
+        AddHeadCommand: {
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The person */
+            person_id?: number | null;
+            /** Total */
+            total?: string | null;
+            /** The reason for the exception */
+            exception?: string | null;
+        };
+        /**
          * AddWithRoleCommand
          * @description Somebody who is no learner.
          */
@@ -7733,7 +7794,7 @@ export interface components {
          *     `names` are those of the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
          *     `received_on`, with its reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the
          *     close. `hold` keeps the seat until the first payment only, `held_place_id` takes it from places held, `told` says who
-         *     hears of it; `group` is one of the run, made when first named.
+         *     hears of it, `word` a line of one's own in the learner's letter; `group` is one of the run, made when first named.
          */
         EnrollCommand: {
             /** People */
@@ -7789,12 +7850,18 @@ export interface components {
              * @default
              */
             group: string;
+            /**
+             * The line of one's own
+             * @default
+             */
+            word: string;
             /** What is paid now */
             paid?: components["schemas"]["PaidNow"] | null;
         };
         /**
          * EnrolledView
-         * @description `seat` is the first of its seats, `held_until` in the center's time, where it is held for the first payment only.
+         * @description `seat` is the first of its seats, `held_until` in the center's time, where it is held for the first payment only. `letters`
+         *     are said in a preview.
          */
         EnrolledView: {
             /** Enrollment Id */
@@ -7817,6 +7884,8 @@ export interface components {
             change: string;
             quote: components["schemas"]["QuoteView"];
             payment?: components["schemas"]["PaidView"] | null;
+            /** Letters */
+            letters?: components["schemas"]["LetterOut"][];
         };
         /**
          * EnrollmentChanged
@@ -7903,7 +7972,7 @@ export interface components {
          * @description What became of an enrollment. Seated and held ones hold their seat; all others have ended.
          * @enum {string}
          */
-        EnrollmentStatus: "seated" | "held" | "withdrawn" | "no-show" | "moved" | "lapsed" | "taken off" | "taken back" | "run cancelled";
+        EnrollmentStatus: "seated" | "held" | "withdrawn" | "no-show" | "moved" | "lapsed" | "taken off" | "taken back" | "run cancelled" | "other role";
         /** EvaluateCommand */
         EvaluateCommand: {
             /** The answers */
@@ -8370,6 +8439,42 @@ export interface components {
             title: string;
             /** Html */
             html: string;
+        };
+        /**
+         * HeadChanged
+         * @description Of a party with one head more or fewer; `kept` of the head that left, and `seat`, what became of its seat.
+         */
+        HeadChanged: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Currency */
+            currency: string;
+            /** Total Before */
+            total_before: string;
+            /** Total */
+            total: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLineView"][];
+            /** Taxes */
+            taxes: components["schemas"]["TaxView"][];
+            /** Before */
+            before: components["schemas"]["PlanRow"][];
+            /** After */
+            after: components["schemas"]["PlanRow"][];
+            /** Credit */
+            credit: string;
+            /** Heads */
+            heads: number;
+            /** Kept */
+            kept: string;
+            /** Why */
+            why: string;
+            /** Seat */
+            seat: string;
         };
         /**
          * HeadsAsked
@@ -9223,6 +9328,20 @@ export interface components {
             run_id: number;
         };
         /**
+         * LetterOut
+         * @description A letter as it would go out.
+         */
+        LetterOut: {
+            /** To */
+            to: string;
+            /** Email */
+            email: string | null;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Level
          * @description What somebody can do in a course: lead it, or assist.
          * @enum {string}
@@ -9258,7 +9377,7 @@ export interface components {
          * @description What a line of a quote is.
          * @enum {string}
          */
-        LineKind: "rate" | "group" | "extra" | "code" | "credit";
+        LineKind: "rate" | "group" | "extra" | "code" | "credit" | "kept";
         /**
          * LineOutcome
          * @description What became of a line of a list.
@@ -10745,7 +10864,8 @@ export interface components {
         };
         /**
          * PaperCommand
-         * @description Of those chosen, or all; remarks only where ticked. A sign-in sheet is of a meeting.
+         * @description Of those chosen, or all; notes on the sign-ups, and remarks on health, only where each is ticked. A sign-in sheet is of a
+         *     meeting.
          */
         PaperCommand: {
             kind: components["schemas"]["PaperKind"];
@@ -10755,6 +10875,8 @@ export interface components {
             meeting_id?: number | null;
             /** Remarks */
             remarks?: boolean;
+            /** Health */
+            health?: boolean;
         };
         /**
          * PaperKind
@@ -11177,6 +11299,8 @@ export interface components {
             phone?: string | null;
             /** Note */
             note?: string | null;
+            /** The remark on health */
+            health?: string | null;
             /** Anyway */
             anyway?: boolean;
             /** Whether to invite them */
@@ -11197,6 +11321,8 @@ export interface components {
             phone?: string | null;
             /** Note */
             note?: string | null;
+            /** The remark on health */
+            health?: string | null;
         };
         /** PersonFound */
         PersonFound: {
@@ -11289,6 +11415,8 @@ export interface components {
             merged_into_id: number | null;
             /** Currency */
             currency: string;
+            /** Health */
+            health: string;
             /** Numbers */
             numbers: components["schemas"]["StaffNumber"][];
             /** Tags */
@@ -11332,6 +11460,7 @@ export interface components {
             /** Last */
             last: string | null;
             status: components["schemas"]["EnrollmentStatus"];
+            role: components["schemas"]["Role"];
             /** Decision */
             decision: string;
             /** Access Until */
@@ -13885,7 +14014,7 @@ export interface components {
         };
         /**
          * TellDone
-         * @description `without` have no email and are called instead.
+         * @description `first`: the letter as the first of them gets it.
          */
         TellDone: {
             /** Change */
@@ -13894,6 +14023,7 @@ export interface components {
             told: number;
             /** Without */
             without: string[];
+            first: components["schemas"]["LetterOut"];
         };
         /**
          * TermsForm
@@ -14087,6 +14217,8 @@ export interface components {
             change: string;
             quote: components["schemas"]["QuoteView"];
             payment?: components["schemas"]["PaidView"] | null;
+            /** Letters */
+            letters?: components["schemas"]["LetterOut"][];
             /** Account Id */
             account_id: number;
             /** To */
@@ -14392,7 +14524,10 @@ export interface components {
             opens?: components["schemas"]["RuleIO"] | null;
             closes?: components["schemas"]["RuleIO"] | null;
         };
-        /** WithRole */
+        /**
+         * WithRole
+         * @description `said`: what becomes of seat and money; `total`: what a learner's seat costs.
+         */
         WithRole: {
             /** Change */
             change: string;
@@ -14403,6 +14538,13 @@ export interface components {
             role: components["schemas"]["Role"];
             /** Run Id */
             run_id: number;
+            /** Total */
+            total?: string | null;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
         };
         /**
          * WithdrawCommand
@@ -14418,6 +14560,20 @@ export interface components {
             received_on?: string | null;
             /** No Show */
             no_show?: boolean;
+            /** The seat that comes free */
+            seat?: components["schemas"]["FreedSeat"] | null;
+        };
+        /**
+         * WithdrawHeadCommand
+         * @description `keep`: what is kept instead of what the refund policy says of the head's share, with `why` where it differs.
+         */
+        WithdrawHeadCommand: {
+            /** What is kept */
+            keep?: string | null;
+            /** The reason */
+            why?: string | null;
+            /** The day word came */
+            received_on?: string | null;
             /** The seat that comes free */
             seat?: components["schemas"]["FreedSeat"] | null;
         };
@@ -14522,10 +14678,20 @@ export interface components {
             /** The head start in hours */
             head_start_hours?: number | null;
         };
-        /** RoleCommand */
+        /**
+         * RoleCommand
+         * @description Who becomes a learner takes a seat at today's price: `total` is the one that was shown, `exception` the reason where sign-up is
+         *     shut. `seat`: what becomes of the one a learner leaves.
+         */
         archgate__actions__enrolling__commands__RoleCommand: {
             /** The role */
             role: components["schemas"]["Role"];
+            /** Total */
+            total?: string | null;
+            /** The reason for the exception */
+            exception?: string | null;
+            /** The seat that comes free */
+            seat?: components["schemas"]["FreedSeat"] | null;
         };
         /** QuestionsCommand */
         archgate__actions__teaching__commands__QuestionsCommand: {
@@ -22368,7 +22534,9 @@ export interface operations {
     };
     enroll: {
         parameters: {
-            query?: never;
+            query?: {
+                preview?: boolean;
+            };
             header?: {
                 "Idempotency-Key"?: string | null;
             };
@@ -22832,11 +23000,173 @@ export interface operations {
             };
         };
     };
+    add_head: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddHeadCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeadChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    withdraw_head: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                enrollment_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawHeadCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeadChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     get_withdrawal: {
         parameters: {
             query?: {
                 received_on?: string | null;
                 no_show?: boolean;
+                heads?: number | null;
             };
             header?: never;
             path: {
@@ -23507,6 +23837,7 @@ export interface operations {
             query?: {
                 meeting_id?: number | null;
                 remarks?: boolean;
+                health?: boolean;
             };
             header?: never;
             path: {
@@ -23578,7 +23909,9 @@ export interface operations {
     };
     tell: {
         parameters: {
-            query?: never;
+            query?: {
+                preview?: boolean;
+            };
             header?: {
                 "Idempotency-Key"?: string | null;
             };
@@ -23894,8 +24227,12 @@ export interface operations {
     };
     set_role: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 enrollment_id: number;
             };

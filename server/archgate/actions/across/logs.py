@@ -182,6 +182,8 @@ HIDDEN_FIELDS = {
     "user_id",
     "made_by",
 }
+UNSAID_FIELDS = {"health"}  # that it changed is told, not what it says: a log is read and exported by many
+FIELD_WORDS = {"health": "remark on health"}
 NAMING = ("name", "label", "title", "code", "text", "day", "date", "amount", "status")
 TABLE_WORDS = {"people": "person", "run_seats": "seats", "entries": "entry of the books", "center": "center"}
 
@@ -206,7 +208,9 @@ def whats_in(change: Change) -> list[ChangedField]:
         for name in sorted({*before, *after}):
             was, now = before.get(name), after.get(name)
             if was != now and name not in HIDDEN_FIELDS and not name.endswith("_id"):
-                words = name.replace("_", " ").removesuffix(" at")
+                words = FIELD_WORDS.get(name, name.replace("_", " ").removesuffix(" at"))
+                if name in UNSAID_FIELDS:
+                    was, now = (was and "a remark"), (now and "a remark")
                 found.append(ChangedField(what=what, field=words, before=said(was), after=said(now)))
     return found[:MOST_FIELDS]
 

@@ -119,6 +119,8 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     follow_email(uow, kept)
     if gone.note and gone.note not in kept.note:
         kept.note = f"{kept.note}\n{gone.note}".strip()
+    if gone.health and gone.health not in kept.health:
+        kept.health = f"{kept.health}\n{gone.health}".strip()
     gone.merged_into_id = kept.id
     uow.session.flush()
     change = uow.log(

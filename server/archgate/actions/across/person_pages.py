@@ -52,6 +52,7 @@ def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
         **dict(people.person_view(person)),
         **dict(accounts.owed_by(uow, [person.id]).get(person.id, Owed())),
         currency=uow.center.currency,
+        health=person.health,
         numbers=person_numbers(uow, person),
         tags=people.tags_of(uow, [person.id]).get(person.id, []),
         enrollments=of_person.enrollments_of(uow, person),

@@ -15,8 +15,10 @@ import archgate.actions.across.merging
 import archgate.actions.bulk.taking_back
 import archgate.actions.enrolling.changing
 import archgate.actions.enrolling.freed
+import archgate.actions.enrolling.heads
 import archgate.actions.enrolling.held_places
 import archgate.actions.enrolling.on_many
+import archgate.actions.enrolling.roles
 import archgate.actions.enrolling.waitlist
 import archgate.actions.enrolling.whole_line
 import archgate.actions.money.accounts

@@ -129,6 +129,7 @@ class LogPage(View):
 
 class PersonPage(PersonOut, Owed):
     currency: str
+    health: str
     numbers: list[StaffNumber]
     tags: list[str]
     enrollments: list[PersonRun]

@@ -40,6 +40,7 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, quote_read
 from archgate.core.schedule import day_text
+from archgate.core.states import LineKind
 from archgate.core.taxes import taxes_on
 from archgate.documents.reader import Document
 from archgate.tables.bulk import Sentence
@@ -50,6 +51,7 @@ from archgate.tables.money import Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
+from archgate.tables.seats import RunSeats
 
 
 def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> EnrollmentChanged:
@@ -84,16 +86,23 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> Enrol
         Act.CHANGE_A_SIGN_UP, enrollment.id,
         f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
     )  # fmt: skip
-    quote_now = quote_view(quote)
+    return changed_view(uow, enrollment, done, old, before)
+
+
+def changed_view(
+    uow: UnitOfWork, enrollment: Enrollment, done: Change, old: AgreedQuote, before: list[PlanRow]
+) -> EnrollmentChanged:
+    """What became of a changed sign-up: its total and installments before and after, and the credit of the account."""
+    now, account = quote_view(enrollment.quote), accounts.get_account(uow, enrollment.payer_id)
     return EnrollmentChanged(
         change=done.key,
         enrollment_id=enrollment.id,
-        name=name,
+        name=enrollment.person.name,
         currency=enrollment.currency,
         total_before=format_amount(old.total, old.currency),
-        total=quote_now.total,
-        lines=quote_now.lines,
-        taxes=quote_now.taxes,
+        total=now.total,
+        lines=now.lines,
+        taxes=now.taxes,
         before=before,
         after=plan_view(uow, enrollment),
         credit=format_amount(sum(f for _, f in accounts.free_payments(uow, account)), enrollment.currency),
@@ -153,7 +162,7 @@ def ask_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> Ask:
 
 def priced(uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk, fresh: bool) -> AgreedQuote:
     """The quote of a changed ask. Without `fresh` what was asked for before keeps the price it was agreed at."""
-    run, was = resolved.run, enrollment.quote
+    was = enrollment.quote
     left = [] if fresh else list(was.of_kind("rate"))
     rows: list[tuple[core_fees.Heads, Line | None]] = []
     for rate, count, agreed in resolved.rates:
@@ -163,6 +172,18 @@ def priced(uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk
             agreed = core_fees.Agreed(line.unit, line.why)
         rows.append((core_fees.Heads(rate.code, count, agreed), line))
     refuse_new_rates(uow, enrollment, resolved, [line is not None for _, line in rows])
+    return quote_of_rows(uow, enrollment, resolved, rows, fresh)
+
+
+def quote_of_rows(
+    uow: UnitOfWork,
+    enrollment: Enrollment,
+    resolved: quotes.ResolvedAsk,
+    rows: list[tuple[core_fees.Heads, Line | None]],
+    fresh: bool = False,
+) -> AgreedQuote:
+    """The quote of an ask whose heads are given, each with the line it was agreed by, if it was."""
+    run, was = resolved.run, enrollment.quote
     ask = core_fees.Ask(tuple(heads for heads, _ in rows), resolved.ask.extras, resolved.ask.code)
     moment = uow.now if fresh else enrollment.enrolled_at
     kept = kept_fees(enrollment, resolved, {line.code for _, line in rows if line}, fresh)
@@ -179,7 +200,7 @@ def priced(uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk
     quote_now = replace(quote_now, lines=lines)
     for credit in was.of_kind("credit"):
         quote_now = quote_now.credited(credit)
-    return quote_now
+    return replace(quote_now, lines=(*quote_now.lines, *was.of_kind(LineKind.KEPT)))
 
 
 def kept_fees(
@@ -321,17 +342,32 @@ def plan_view(uow: UnitOfWork, enrollment: Enrollment) -> list[PlanRow]:
 @reverses(Act.CHANGE_A_SIGN_UP)
 def undo_change(uow: UnitOfWork, change: Change) -> None:
     """Make a sign-up what it was before a change, its installments too as long as nothing was paid on them since."""
-    enrollment, run, _ = enrollments.locked_enrollment(uow, change.subject_id)
-    cause = f"Undid: {change.summary}"
-    if not enrollment.holds_seat:
-        raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
+    enrollment, run, _ = as_it_was_left(uow, change)
+    back_to(uow, change, enrollment, run)
+
+
+def quotes_logged(change: Change, enrollment: Enrollment) -> tuple[AgreedQuote, AgreedQuote]:
+    """The quote of a sign-up before and after a change."""
     logged = [
         r for r in change.rows
         if r["table"] == "enrollments" and r["id"] == enrollment.id and "quote" in (r["before"] or {})
     ]  # fmt: skip
-    last, old = logged_quote(logged[-1]["after"]), logged_quote(logged[0]["before"])
-    if not same(enrollment.quote, last):
+    return logged_quote(logged[0]["before"]), logged_quote(logged[-1]["after"])
+
+
+def as_it_was_left(uow: UnitOfWork, change: Change) -> tuple[Enrollment, Run, RunSeats]:
+    """The sign-up of a change, locked, refused when it is no longer as the change left it."""
+    enrollment, run, row = enrollments.locked_enrollment(uow, change.subject_id)
+    if not enrollment.holds_seat:
+        raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
+    if not same(enrollment.quote, quotes_logged(change, enrollment)[1]):
         raise conflict("moved-on", "The sign-up has been changed again since.")
+    return enrollment, run, row
+
+
+def back_to(uow: UnitOfWork, change: Change, enrollment: Enrollment, run: Run) -> None:
+    """The money of a sign-up as it was before a change."""
+    cause, old = f"Undid: {change.summary}", quotes_logged(change, enrollment)[0]
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     apply(uow, enrollment, run, old, cause)
     restore_plan(uow, change, enrollment)
@@ -375,13 +411,15 @@ def restore_plan(uow: UnitOfWork, change: Change, enrollment: Enrollment) -> Non
 def credit_line(uow: UnitOfWork, enrollment: Enrollment, run: Run, meeting: Meeting) -> Line | None:
     """What a meeting is worth of a sign-up, as a line of its quote; nothing of what is no seat, or was free."""
     quote = enrollment.quote
-    base = sum(x.amount for x in quote.lines if x.kind not in ("extra", "credit"))
+    base = sum(
+        x.amount for x in quote.lines if x.kind not in (LineKind.EXTRA, LineKind.CREDIT, LineKind.KEPT)
+    )
     replaced = {m.replaces_id for m in run.all_meetings}
     planned = [m for m in run.all_meetings if m.id not in replaced]
     if base <= 0 or meeting not in planned:
         return None
     share = refunds.share_of_meeting(base, [m.minutes for m in planned], planned.index(meeting))
-    share = min(share, sum(x.amount for x in quote.lines if x.kind != "extra"))
+    share = min(share, sum(x.amount for x in quote.lines if x.kind not in (LineKind.EXTRA, LineKind.KEPT)))
     if share <= 0:
         return None
     taxes, charged = fees.core_taxes(run.taxes), {t.name: t.amount for t in quote.taxes}

@@ -43,7 +43,7 @@ class EnrollCommand(Ask):
     `names` are those of the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
     `received_on`, with its reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the
     close. `hold` keeps the seat until the first payment only, `held_place_id` takes it from places held, `told` says who
-    hears of it; `group` is one of the run, made when first named."""
+    hears of it, `word` a line of one's own in the learner's letter; `group` is one of the run, made when first named."""
 
     run_id: Id
     person_id: Id
@@ -60,6 +60,7 @@ class EnrollCommand(Ask):
     held_place_id: Id | None = Field(None, title="The held places")
     told: list[Told] | None = Field(None, title="Who is told")
     group: Annotated[Line, Field(max_length=100)] = Field("", title="The group")
+    word: Annotated[str, Field(max_length=1000)] = Field("", title="The line of one's own")
     paid: PaidNow | None = Field(None, title="What is paid now")
 
 
@@ -140,6 +141,25 @@ class WithdrawCommand(Command):
     seat: FreedSeat | None = Field(None, title="The seat that comes free")
 
 
+class AddHeadCommand(Command):
+    """One head more of a party, named or not, at a rate (that of who signed up, when none is said). `total` is the new total that
+    was shown; `exception`: the reason, where sign-up is shut."""
+
+    rate_id: Id | None = None
+    person_id: Id | None = Field(None, title="The person")
+    total: AmountText | None = None
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason for the exception")
+
+
+class WithdrawHeadCommand(Command):
+    """`keep`: what is kept instead of what the refund policy says of the head's share, with `why` where it differs."""
+
+    keep: AmountText | None = Field(None, title="What is kept")
+    why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
+    received_on: Day | None = Field(None, title="The day word came")
+    seat: FreedSeat | None = Field(None, title="The seat that comes free")
+
+
 class NamePlaceCommand(Command):
     person_id: Id = Field(title="The person")
 
@@ -174,12 +194,19 @@ class GroupCommand(PeopleOfRunCommand):
 
 
 class RoleCommand(Command):
+    """Who becomes a learner takes a seat at today's price: `total` is the one that was shown, `exception` the reason where sign-up is
+    shut. `seat`: what becomes of the one a learner leaves."""
+
     role: Role = Field(title="The role")
+    total: AmountText | None = None
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason for the exception")
+    seat: FreedSeat | None = Field(None, title="The seat that comes free")
 
 
-class AddWithRoleCommand(RoleCommand):
+class AddWithRoleCommand(Command):
     """Somebody who is no learner."""
 
+    role: Role = Field(title="The role")
     person_id: Id = Field(title="The person")
 
 
@@ -288,12 +315,14 @@ class TellCommand(Command):
 
 
 class PaperCommand(Command):
-    """Of those chosen, or all; remarks only where ticked. A sign-in sheet is of a meeting."""
+    """Of those chosen, or all; notes on the sign-ups, and remarks on health, only where each is ticked. A sign-in sheet is of a
+    meeting."""
 
     kind: PaperKind
     enrollment_ids: Annotated[list[Id], Field(max_length=MOST_CHOSEN)] | None = None
     meeting_id: Id | None = None
     remarks: Flag = Field(default_factory=bool)
+    health: Flag = Field(default_factory=bool)
 
 
 class ParkCommand(Command):

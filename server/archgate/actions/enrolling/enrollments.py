@@ -12,7 +12,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 from archgate.actions.enrolling import telling
 from archgate.actions.enrolling.commands import EnrollCommand, PaidNow
 from archgate.actions.enrolling.groups import Groups
-from archgate.actions.enrolling.views import EnrolledView, NamedView, PaidView
+from archgate.actions.enrolling.views import EnrolledView, LetterOut, NamedView, PaidView
 from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.fees.commands import Ask
@@ -77,12 +77,14 @@ def refuse_tied(run: Run, person: Person, ties: parties.Ties) -> None:
         )
 
 
-def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> EnrolledView:
+def enroll(
+    uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk", letters: bool = False
+) -> EnrolledView:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
     When the total has changed since it was shown, nothing is written and both are answered (409). The quote is kept word
     for word. With a kept quote its terms hold, whatever became of the fees since. `hold` keeps the seat only until the
-    first payment; not said, as the run has it.
+    first payment; not said, as the run has it. With `letters` those that go out are shown.
     """
     person, expected = made_of.expect(uow, command.person_id, command.run_id)
     if expected and expected.full and command.held_place_id is None:
@@ -141,8 +143,12 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     change = uow.log(Act.ENROLL, enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id)
     uow.session.flush()
     paid = pay_now(uow, enrollment, command.paid) if command.paid else None
-    telling.tell_of(uow, change, enrollment, run, command.told)
-    return enrolled_view(uow, enrollment, seat, change, paid)
+    told = telling.tell_of(uow, change, enrollment, run, command.told, command.word)
+    view = enrolled_view(uow, enrollment, seat, change, paid)
+    if not letters:
+        return view
+    shown = [LetterOut(to=to.name, email=to.email, subject=x.subject, text=x.text) for to, x in told]
+    return view.model_copy(update={"letters": shown})
 
 
 def pay_now(uow: UnitOfWork, enrollment: Enrollment, paid: PaidNow) -> PaidView:

@@ -155,10 +155,14 @@ def line_after(uow: UnitOfWork, run: Run, heads: int) -> str:
 
 
 def withdrawal(
-    uow: UnitOfWork, enrollment_id: int, received_on: date | None = None, no_show: bool = False
+    uow: UnitOfWork,
+    enrollment_id: int,
+    received_on: date | None = None,
+    no_show: bool = False,
+    heads: int | None = None,
 ) -> Withdrawal:
     """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
-    owed), and with the line."""
+    owed), and with the line: of `heads` seats where not all are given back."""
     enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
@@ -177,10 +181,10 @@ def withdrawal(
         why=policy.why,
         credit=format_amount(money_of.credit, currency),
         owed=format_amount(money_of.owed, currency),
-        line=line_after(uow, run, enrollment.heads),
+        line=line_after(uow, run, heads or enrollment.heads),
         could=[
             CouldHave(waiting_id=w.id, name=w.person.name, heads=w.heads, next=turn)
-            for w, turn in who_could(uow, run, enrollment.heads)[:MOST_SHOWN]
+            for w, turn in who_could(uow, run, heads or enrollment.heads)[:MOST_SHOWN]
         ],
     )
 

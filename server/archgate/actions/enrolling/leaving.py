@@ -86,26 +86,27 @@ def policy_of(uow: UnitOfWork, run: Run) -> refunds.Policy | None:
     return refund_policies.policy_of(form, run.currency) if form else None
 
 
-def policy_keeps(uow: UnitOfWork, enrollment: Enrollment, run: Run, day: date) -> refunds.Kept:
-    """What the refund policy keeps of a sign-up that ends on a day."""
+def policy_keeps(
+    uow: UnitOfWork, enrollment: Enrollment, run: Run, day: date, share: int | None = None
+) -> refunds.Kept:
+    """What the refund policy keeps of a sign-up that ends on a day, or of a `share` of its price."""
     policy = policy_of(uow, run)
     start = run_fees.start_of(uow, run)
-    return refunds.kept_of(policy, enrollment.total, start, day, enrollment.currency)
+    price = enrollment.total if share is None else share
+    return refunds.kept_of(policy, price, start, day, enrollment.currency)
 
 
-def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, why: str) -> tuple[int, str]:
-    """What staff keep instead of what the policy says; a reason is needed where it differs."""
+def kept_differently(
+    enrollment: Enrollment, policy: refunds.Kept, keep: str, why: str, share: int | None = None
+) -> tuple[int, str]:
+    """What staff keep instead of what the policy says, of the price or of a `share` of it; a reason is needed where it differs."""
     faults = []
-    amount = 0
+    amount, most = 0, enrollment.total if share is None else share
     try:
         amount = parse_amount(keep, enrollment.currency)
-        if amount > enrollment.total:
-            faults.append(
-                Fault(
-                    "/keep",
-                    f"At most the price, {format_amount(enrollment.total, enrollment.currency)}, can be kept.",
-                )
-            )
+        if amount > most:
+            sentence = f"At most the price, {format_amount(most, enrollment.currency)}, can be kept."
+            faults.append(Fault("/keep", sentence))
     except ValueError as error:
         faults.append(Fault("/keep", str(error)))
     if not faults and amount != policy.amount and not why.strip():

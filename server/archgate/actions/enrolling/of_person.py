@@ -50,6 +50,7 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
             first=run.meetings[0].date if run.meetings else run.starts_on,
             last=run.meetings[-1].date if run.meetings else run.ends_on,
             status=e.status,
+            role=e.role,
             decision=decision_text(run),
             access_until=schedule.access_ends(run, e.signed_up),
             heads=e.heads,

@@ -5,22 +5,28 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import defer
 
-from archgate.actions.enrolling import enrollments
+from archgate.actions.enrolling import enrollments, freed, leaving
+from archgate.actions.enrolling.commands import RoleCommand
 from archgate.actions.enrolling.roster_views import WithRole
-from archgate.actions.fees import fees, plans
+from archgate.actions.fees import fees, plans, quotes
+from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import money
+from archgate.actions.money import accounts, money
 from archgate.actions.people import people
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
+from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
 from archgate.core.states import EnrollmentStatus, Role, RunStatus
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
+from archgate.tables.money import Account
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.seats import RunSeats
 
 # --- roles ------------------------------------------------------------------------------------------------
 
@@ -41,10 +47,17 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> W
         raise conflict("status", f"The run is {run.status}.")
     enrollments.refuse_twice(uow, run, person)
     payer = money.account_of(uow, f"person:{person.id}", run.currency)
+    row = without_seat(uow, run, person, payer.id, role)
+    change = uow.log(Act.ADD_TO_A_ROSTER, row.id, f"{person.name} is {role} on {run.code}", run_id=run.id)
+    return on_roster(change, row)
+
+
+def without_seat(uow: UnitOfWork, run: Run, person: Person, payer_id: int, role: Role) -> Enrollment:
+    """Somebody on a roster without a seat and without a price, written."""
     row = Enrollment(
         run_id=run.id,
         person_id=person.id,
-        payer_id=payer.id,
+        payer_id=payer_id,
         rate_id=fees.rate_of(run, None).id,
         plan_id=plans.plan_of(uow, run, None).id,
         user_id=uow.user_id,
@@ -61,8 +74,87 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> W
     )
     uow.session.add(row)
     uow.session.flush()
-    change = uow.log(Act.ADD_TO_A_ROSTER, row.id, f"{person.name} is {role} on {run.code}", run_id=run.id)
-    return on_roster(change, row)
+    return row
+
+
+def no_longer_learner(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: RoleCommand) -> WithRole:
+    """A learner stays on the roster as something else: the seat is given back, its whole charge taken back."""
+    if enrollment.heads > 1:
+        raise conflict(
+            "party", "They signed up for others too: give the seat to somebody else of the party first."
+        )
+    person, paid = enrollment.person, money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0)
+    summary = f"{person.name} on {run.code}: learner, now {command.role}"
+    leaving.end(uow, enrollment, EnrollmentStatus.OTHER_ROLE, summary)
+    uow.session.flush()
+    accounts.settle_with_credit(uow, accounts.get_account(uow, enrollment.payer_id, lock=True))
+    row = without_seat(uow, run, person, enrollment.payer_id, command.role)
+    row.came_from_id, row.group_id, row.note = enrollment.id, enrollment.group_id, enrollment.note
+    uow.session.flush()
+    said = freed.settle(uow, run, 1, command.seat, person.name)
+    change = uow.log(Act.NO_LONGER_A_LEARNER, row.id, summary, run_id=run.id)
+    text = f"{format_amount(paid, run.currency)} that was paid is credit." if paid else ""
+    return on_roster(change, row).model_copy(update={"said": f"{text} {said}".strip()})
+
+
+def to_learner(
+    uow: UnitOfWork, enrollment: Enrollment, run: Run, locked: RunSeats, command: RoleCommand
+) -> WithRole:
+    """Somebody of the roster becomes a learner: a seat, if one is free, on the usual terms at today's price."""
+    person, summary = (
+        enrollment.person,
+        f"{enrollment.person.name} on {run.code}: {enrollment.role}, now learner",
+    )
+    enrollment.status, enrollment.ended_at = EnrollmentStatus.OTHER_ROLE, uow.now
+    uow.session.flush()
+    enrollments.refuse_sign_up(uow, run, None, command.exception or "")
+    resolved = quotes.resolve_ask(uow, run, Ask(heads=1), person)
+    quotes.refuse_rates(uow, resolved, person, None)
+    priced = quotes.priced(uow, resolved)
+    quotes.refuse_missing_details(uow, resolved, priced.total, person, None)
+    coming = enrollments.Coming(
+        resolved, priced, person, uow.session.get_one(Account, enrollment.payer_id), "staff", enrollment.note,
+        group_id=enrollment.group_id, special=quotes.Special(exception=command.exception or ""),
+    )  # fmt: skip
+    total = command.total or format_amount(priced.total, priced.currency)
+    new, _ = enrollments.seat_at_price(uow, coming, seats.seats_of(uow, run, locked), total)
+    new.came_from_id = enrollment.id
+    uow.session.flush()
+    change = uow.log(Act.BECOME_A_LEARNER, new.id, summary, run_id=run.id)
+    return on_roster(change, new).model_copy(
+        update={
+            "total": format_amount(priced.total, priced.currency),
+            "said": f"The seat costs {format_amount(priced.total, priced.currency)}, "
+            f"{format_amount(priced.due_now, priced.currency)} of it now.",
+        }
+    )
+
+
+@reverses(Act.NO_LONGER_A_LEARNER)
+def undo_no_longer_learner(uow: UnitOfWork, change: Change) -> None:
+    row, old, run, locked = both_roles(uow, change)
+    row.status, row.ended_at = EnrollmentStatus.TAKEN_BACK, uow.now
+    uow.session.flush()
+    freed.not_free(uow, run, old.ended_at, old.seats)
+    leaving.seat_again(uow, old, run, locked, f"Undid: {change.summary}")
+
+
+@reverses(Act.BECOME_A_LEARNER)
+def undo_to_learner(uow: UnitOfWork, change: Change) -> None:
+    row, old, _, _ = both_roles(uow, change)
+    leaving.end(uow, row, EnrollmentStatus.TAKEN_BACK, f"Undid: {change.summary}")
+    old.status, old.ended_at = EnrollmentStatus.SEATED, None
+    uow.session.flush()
+
+
+def both_roles(uow: UnitOfWork, change: Change) -> tuple[Enrollment, Enrollment, Run, RunSeats]:
+    """Who changed a role, as they are and as they were, locked; refused when they have moved on."""
+    row, run, locked = enrollments.locked_enrollment(uow, change.subject_id)
+    old = uow.session.get_one(Enrollment, row.came_from_id)
+    uow.session.refresh(old)
+    if not row.holds_seat or old.status != EnrollmentStatus.OTHER_ROLE:
+        raise conflict("moved-on", f"{row.person.name} has moved on since.")
+    return row, old, run, locked
 
 
 def on_roster(change: Change, row: Enrollment) -> WithRole:
@@ -75,20 +167,20 @@ def on_roster(change: Change, row: Enrollment) -> WithRole:
     )
 
 
-def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
-    """Change the role of somebody who is no learner; a learner's seat and money are settled by withdrawing first."""
+def set_role(uow: UnitOfWork, enrollment_id: int, command: RoleCommand) -> WithRole:
+    """Change the role of somebody on a roster. A learner who becomes something else gives the seat back with all of its charge, and what
+    was paid is credit; who becomes a learner takes a seat at today's price on the usual terms."""
+    role = command.role
     refuse_role(uow, role)
-    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
+    enrollment, run, row = enrollments.locked_enrollment(uow, enrollment_id)
     if not enrollment.holds_seat:
         raise conflict("not-seated", "This person is no longer on the roster.")
-    if "learner" in (role, enrollment.role) and role != enrollment.role:
-        sentence = "A learner holds a seat and pays: withdraw first, then add with the other role."
-        raise conflict(
-            "learner",
-            sentence
-            if enrollment.role == Role.LEARNER
-            else "Learners are enrolled at the desk, with a seat.",
-        )
+    if role == enrollment.role:
+        raise conflict("nothing-to-do", f"{enrollment.person.name} is {role} already.")
+    if enrollment.role == Role.LEARNER:
+        return no_longer_learner(uow, enrollment, run, command)
+    if role == Role.LEARNER:
+        return to_learner(uow, enrollment, run, row, command)
     before, enrollment.role = enrollment.role, role
     uow.session.flush()
     change = uow.log(
@@ -114,12 +206,6 @@ def take_off(uow: UnitOfWork, enrollment_id: int) -> WithRole:
     return on_roster(change, enrollment)
 
 
-# --- groups -----------------------------------------------------------------------------------------------
-
-
-# --- attendance -------------------------------------------------------------------------------------------
-
-
 def people_of(uow: UnitOfWork, run: Run) -> list[tuple[Enrollment, Person]]:
     """Every learner with a name on a roster, named heads included, in the order of their names."""
     named = (
@@ -133,6 +219,3 @@ def people_of(uow: UnitOfWork, run: Run) -> list[tuple[Enrollment, Person]]:
     )
     own, others = uow.session.execute(signed).all(), uow.session.execute(of_party).all()
     return sorted(((e, p) for e, p in [*own, *others]), key=lambda r: (r[1].family, r[1].given, r[1].id))
-
-
-# --- the roster beside another list -----------------------------------------------------------------------

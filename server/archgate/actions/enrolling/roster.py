@@ -18,6 +18,7 @@ from archgate.actions.enrolling.roster_views import (
     TellDone,
     Unlisted,
 )
+from archgate.actions.enrolling.views import LetterOut
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
@@ -154,7 +155,8 @@ def rate_label(quote: AgreedQuote) -> str:
 def tell(
     uow: UnitOfWork, run_id: int, subject: str, body: str, enrollment_ids: list[int] | None = None
 ) -> TellDone:
-    """Write to everybody with a seat on a roster, or to those chosen; who has no email is named, to be called instead."""
+    """Write to everybody with a seat on a roster, or to those chosen; who has no email is named, to be called instead.
+    {name} and {given} in the text are whoever it goes to; `first` is the letter as the first of them gets it."""
     run = get_run(uow, run_id)
     faults = []
     if not subject.strip() or len(subject) > 200:
@@ -172,17 +174,33 @@ def tell(
         .where(*chosen)
         .union(named.where(*chosen, PartyPlace.person_id.is_not(None)))
     )
-    whom = select(Person.id, Person.name, Person.email).where(Person.id.in_(ids))
+    whom = select(Person.id, Person.name, Person.given, Person.email).where(Person.id.in_(ids))
     people = uow.session.execute(whom.order_by(Person.family, Person.given, Person.id)).all()
     if not people:
         raise conflict("nobody", "Nobody is chosen.")
     change = uow.log(
         Act.WRITE_TO_A_ROSTER, run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
     )
-    letter = Letter(subject.strip(), body.strip())
-    letters = [(messages.Addressee(p.name, p.email, p.id), letter) for p in people]
+    letters = [
+        (
+            messages.Addressee(p.name, p.email, p.id),
+            Letter(subject.strip(), with_name(body.strip(), p.name, p.given)),
+        )
+        for p in people
+    ]
     told = messages.write_all(uow, change, letters, run.id)
-    return TellDone(change=change.key, told=told, without=[p.name for p in people if not p.email])
+    first = next(((to, letter) for to, letter in letters if to.email), letters[0])
+    return TellDone(
+        change=change.key,
+        told=told,
+        without=[p.name for p in people if not p.email],
+        first=LetterOut(to=first[0].name, email=first[0].email, subject=first[1].subject, text=first[1].text),
+    )
+
+
+def with_name(body: str, name: str, given: str) -> str:
+    """A message with the name of whoever it goes to where it says {name}, or {given}."""
+    return body.replace("{name}", name).replace("{given}", given or name)
 
 
 LINES = (
@@ -205,15 +223,17 @@ MOST_SHEETS, MOST_LINES = 60, 6_000  # of one paper: dates, and names on all of 
 
 
 def lines_of(
-    uow: UnitOfWork, run_id: int, ids: list[int] | None = None, remarks: bool = False
+    uow: UnitOfWork, run_id: int, ids: list[int] | None = None, remarks: bool = False, health: bool = False
 ) -> tuple[str, list[list[str]]]:
-    """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own. Remarks
-    leave the house only where asked for."""
+    """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own. Notes, and
+    remarks on health, leave the house only where each is asked for."""
     whole = roster(uow, run_id)
     run = get_run(uow, run_id)
     labels = {g.id: g.name for g in whole.groups}
     questions = list(run.questions)
-    columns = [*LINES, *([("Remarks", "note")] if remarks else [])]
+    notes = [("Notes", "note")] if remarks else []
+    columns = [*LINES, *notes, *([("Health", "health")] if health else [])]
+    known = health_of(uow, run.id) if health else {}
     lines = [[label for label, _ in columns] + questions]
     chosen = None if ids is None else set(ids)
     seat = 1
@@ -226,6 +246,7 @@ def lines_of(
             **row._asdict(),
             "seat": first if learner else "",
             "group": labels.get(row.group or 0, ""),
+            "health": known.get(row.person_id, ""),
         }
         answered = [row.answers.get(q, "") for q in questions]
         lines.append([str(facts.get(key) or "") for _, key in columns] + answered)
@@ -236,9 +257,18 @@ def lines_of(
                     "name": place.name,
                     "role": "learner",
                     "party_of": row.name,
+                    "health": known.get(place.person_id or 0, ""),
                 }
                 lines.append([head.get(key, "") for _, key in columns] + ["" for _ in questions])
     return run.code, lines
+
+
+def health_of(uow: UnitOfWork, run_id: int) -> dict[int, str]:
+    """What is known of the health of those on a run who have a remark, by person."""
+    query = select(Person.id, Person.health).where(
+        Person.id.in_(messages.ids_on(run_id)), Person.health != ""
+    )
+    return {number: text for number, text in uow.session.execute(query)}  # noqa: C416
 
 
 def paper_of(
@@ -248,8 +278,9 @@ def paper_of(
     meeting_id: int | None = None,
     remarks: bool = False,
     ids: list[int] | None = None,
+    health: bool = False,
 ) -> RosterPaper:
-    """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for. Refused where it would
+    """What sign-in sheets, badges and contact lists show. Notes and remarks on health are left out unless asked for. Refused where it would
     take minutes to set."""
     run = get_run(uow, run_id)
     labels = {g.id: g.name for g in groups.groups_of(uow, run.id)}
@@ -264,6 +295,7 @@ def paper_of(
             phone=p.phone or "",
             group=labels.get(e.group_id or 0, ""),
             note=e.note if remarks else "",
+            health=p.health if health else "",
             role=e.role if e.person_id == p.id else "learner",
         )
         for e, p in [*roles.people_of(uow, run), *((e, p) for e, p in others)]
@@ -293,6 +325,7 @@ def paper_of(
         run.title or run.course.title,
         run.code,
         remarks,
+        health,
         people,
         named or [Sheet("", "", "")],
     )

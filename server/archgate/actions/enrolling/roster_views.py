@@ -6,6 +6,7 @@ from datetime import date
 from typing import NamedTuple
 
 from archgate.actions.enrolling.line_views import WaitingOut
+from archgate.actions.enrolling.views import LetterOut
 from archgate.actions.kernel.commands import Moment, SignedText, View
 from archgate.core.states import CallOutcome, Mark, Role
 
@@ -71,11 +72,15 @@ class CallList(View):
 
 
 class WithRole(View):
+    """`said`: what becomes of seat and money; `total`: what a learner's seat costs."""
+
     change: str
     enrollment_id: int
     name: str
     role: Role
     run_id: int
+    total: str | None = None
+    said: str = ""
 
 
 class GroupOut(View):
@@ -181,8 +186,11 @@ class RosterCompared(View):
 
 
 class TellDone(View):
+    """`first`: the letter as the first of them gets it."""
+
     """`without` have no email and are called instead."""
 
     change: str
     told: int
     without: list[str]
+    first: LetterOut

@@ -34,15 +34,21 @@ def told_of(uow: UnitOfWork, run: Run, told: Sequence[Told] | None = None) -> li
 
 
 def tell_of(
-    uow: UnitOfWork, change: Change, enrollment: Enrollment, run: Run, told: Sequence[Told] | None
-) -> None:
-    """Write to those who hear of an enrollment."""
+    uow: UnitOfWork,
+    change: Change,
+    enrollment: Enrollment,
+    run: Run,
+    told: Sequence[Told] | None,
+    word: str = "",
+) -> list[tuple[messages.Addressee, Letter]]:
+    """Write to those who hear of an enrollment, to the learner with a line of one's own; the letters."""
     hear = told_of(uow, run, told)
     if not hear:
-        return
+        return []
     person = enrollment.person
+    letters: list[tuple[messages.Addressee, Letter]] = []
     if Told.LEARNER in hear:
-        messages.write(uow, change, messages.to_person(person), letter_of(uow, enrollment, run), run.id)
+        letters.append((messages.to_person(person), letter_of(uow, enrollment, run, word)))
     account = accounts.get_account(uow, enrollment.payer_id)
     for to, owes in others_told(uow, run, hear, [account]):
         letter = written(
@@ -54,7 +60,10 @@ def tell_of(
                 owed(enrollment) if owes else (),
             )
         )
+        letters.append((to, letter))
+    for to, letter in letters:
         messages.write(uow, change, to, letter, run.id)
+    return letters
 
 
 ENROLLED = "enrolled"
@@ -108,8 +117,9 @@ def owed(enrollment: Enrollment) -> tuple[Owed, ...]:
     return tuple(Owed(i.amount, i.due) for i in enrollment.quote.installments)
 
 
-def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> Letter:
-    """What a learner is written of their enrollment: every date ahead with its place, or a cohort's days; what is due when."""
+def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run, word: str = "") -> Letter:
+    """What a learner is written of their enrollment: every date ahead with its place, or a cohort's days; what is due when; and a
+    line of one's own."""
     person, until = enrollment.person, enrollment.hold_until
     return written(
         Enrolled(
@@ -123,6 +133,7 @@ def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> Letter:
             currency=enrollment.currency,
             dues=owed(enrollment),
             held_until=until.astimezone(uow.zone) if until else None,
+            word=word.strip(),
         )
     )
 

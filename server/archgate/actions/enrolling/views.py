@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from datetime import date
 
+from pydantic import Field
+
 from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
 from archgate.actions.kernel.commands import Moment, View
 from archgate.actions.money.views import NextDue
@@ -21,8 +23,18 @@ class PaidView(View):
     sent_to: str | None
 
 
+class LetterOut(View):
+    """A letter as it would go out."""
+
+    to: str
+    email: str | None
+    subject: str
+    text: str
+
+
 class EnrolledView(View):
-    """`seat` is the first of its seats, `held_until` in the center's time, where it is held for the first payment only."""
+    """`seat` is the first of its seats, `held_until` in the center's time, where it is held for the first payment only. `letters`
+    are said in a preview."""
 
     enrollment_id: int
     run_id: int
@@ -35,6 +47,7 @@ class EnrolledView(View):
     change: str
     quote: QuoteView
     payment: PaidView | None = None
+    letters: list[LetterOut] = Field(default_factory=list)
 
 
 class NamedView(View):
@@ -144,6 +157,15 @@ class EnrollmentChanged(View):
     credit: str
 
 
+class HeadChanged(EnrollmentChanged):
+    """Of a party with one head more or fewer; `kept` of the head that left, and `seat`, what became of its seat."""
+
+    heads: int
+    kept: str
+    why: str
+    seat: str
+
+
 class Transferred(EnrolledView):
     """`carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there."""
 
@@ -219,6 +241,7 @@ class PersonRun(View):
     first: date | None
     last: date | None
     status: EnrollmentStatus
+    role: Role
     decision: str
     access_until: date | None
     heads: int

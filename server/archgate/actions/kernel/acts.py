@@ -198,6 +198,10 @@ class Act(StrEnum):
         Subject.ENROLLMENT,
         "The seat went back when its time was over; enroll them anew.",
     )
+    ADD_A_HEAD = "add a head", Subject.ENROLLMENT, Undo.SOON
+    WITHDRAW_A_HEAD = "withdraw a head", Subject.ENROLLMENT, Undo.SOON
+    BECOME_A_LEARNER = "become a learner", Subject.ENROLLMENT, Undo.SOON
+    NO_LONGER_A_LEARNER = "no longer a learner", Subject.ENROLLMENT, Undo.SOON
     ADD_TO_A_ROSTER = "add to a roster", Subject.ENROLLMENT, Undo.ROWS
     CHANGE_A_ROLE = "change a role", Subject.ENROLLMENT, Undo.ROWS
     CHANGE_A_SIGN_UP = "change a sign-up", Subject.ENROLLMENT, Undo.SOON

@@ -8,7 +8,7 @@ from datetime import date
 from itertools import groupby
 from weakref import WeakKeyDictionary
 
-from sqlalchemy import Engine, Subquery, bindparam, case, exists, func, or_, select
+from sqlalchemy import Engine, Subquery, and_, bindparam, case, exists, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import aliased, make_transient_to_detached
 from sqlalchemy.orm.attributes import set_committed_value
@@ -358,7 +358,8 @@ def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
     )
     owed = func.coalesce(left.c.left, 0)
     firm = case((or_(Enrollment.total == 0, owed < Enrollment.total), Enrollment.heads), else_=0)
-    waits = case((Enrollment.status == EnrollmentStatus.HELD, Enrollment.heads), else_=0)
+    held = and_(Enrollment.status == EnrollmentStatus.HELD, Enrollment.total > 0, owed >= Enrollment.total)
+    waits = case((held, Enrollment.heads), else_=0)
     row = uow.session.execute(
         select(
             func.count(),

@@ -58,6 +58,7 @@ GIVEN_UP = (
     EnrollmentStatus.NO_SHOW,
     EnrollmentStatus.MOVED,
     EnrollmentStatus.LAPSED,
+    EnrollmentStatus.OTHER_ROLE,
 )
 
 

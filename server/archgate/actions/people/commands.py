@@ -17,6 +17,7 @@ class PersonFacts(Command):
     email: Annotated[Line, Field(max_length=254)] | None = None
     phone: Annotated[Line, Field(max_length=40)] | None = Field(None, title="The phone number")
     note: LongText | None = None
+    health: LongText | None = Field(None, title="The remark on health")
 
 
 class PersonCommand(PersonFacts):

@@ -71,7 +71,13 @@ def refuse_merged(uow: UnitOfWork, person: Person) -> None:
 
 
 def new_person(
-    given: str, family: str, email: str | None, phone: str | None, note: str, uow: UnitOfWork
+    given: str,
+    family: str,
+    email: str | None,
+    phone: str | None,
+    note: str,
+    uow: UnitOfWork,
+    health: str = "",
 ) -> Person:
     return Person(
         given=given,
@@ -82,6 +88,7 @@ def new_person(
         phone=phone,
         digits=digits_of(phone) or None,
         note=note,
+        health=health,
         created_at=uow.now,
     )
 
@@ -93,7 +100,7 @@ def person_faults(facts: dict[str, str], at: str) -> list[Fault]:
     return faults + contact_faults(facts["email"], facts["phone"], at)
 
 
-FACTS = ("given", "family", "email", "phone", "note")
+FACTS = ("given", "family", "email", "phone", "note", "health")
 
 
 def facts_over(facts: PersonFacts, now: dict[str, str], at: str) -> dict[str, str]:
@@ -110,7 +117,9 @@ def create_person(uow: UnitOfWork, command: PersonCommand) -> PersonOut:
     """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
     facts = facts_over(command, dict.fromkeys(FACTS, ""), "")
     email = facts["email"] or None
-    person = new_person(facts["given"], facts["family"], email, facts["phone"] or None, facts["note"], uow)
+    person = new_person(
+        facts["given"], facts["family"], email, facts["phone"] or None, facts["note"], uow, facts["health"]
+    )
     if not command.anyway:
         twin = uow.session.scalar(
             select(Person).where(

@@ -61,7 +61,8 @@ class Occasion:
 
 @dataclass(frozen=True)
 class Enrolled(Occasion):
-    """To a learner: where, every date ahead, what is due when, and until when an unpaid seat is held (local time)."""
+    """To a learner: where, every date ahead, what is due when, until when an unpaid seat is held (local time), and a line of the
+    office's own."""
 
     template = "enrolled.txt"
     center: str
@@ -74,6 +75,7 @@ class Enrolled(Occasion):
     currency: str
     dues: tuple[Owed, ...]
     held_until: datetime | None
+    word: str = ""
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day, whole } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { P, T } from "../../parts/words";
+import { useNotice } from "../roster/DeskCalls";
 import { atWork, type Batch, STATES, useBatch, useBatchActs } from "./batch";
 import { Decisions, HowRead } from "./ListHead";
 import { ListLines } from "./ListLines";
@@ -66,6 +67,7 @@ function TheList({ batch }: { batch: Batch }) {
     failed: acts.failed,
   });
   useFinished(batch, done);
+  const notice = useNotice(batch.status === "judged" ? batch.run_id : null);
   const title = batch.run_code ? `${batch.file_name} for ${batch.run_code}` : batch.file_name;
   return (
     <Page
@@ -81,8 +83,10 @@ function TheList({ batch }: { batch: Batch }) {
             <WhoIsTold batch={batch} told={told} onTold={setTold} />
           </section>
           <WhatItDoes batch={batch} />
+          {notice.shown}
           <WhatNext
             batch={batch}
+            unread={notice.unread}
             busy={begin.busy || acts.judge.busy}
             onBegin={(how) => void begin.act(how)}
             onJudge={() => void acts.judge.act(undefined)}
@@ -176,12 +180,15 @@ function useTakenBack(batch: Batch, acts: ReturnType<typeof useBatchActs>, done:
 /** What can be done with the list now: begin, go on, judge again, take back. */
 function WhatNext({
   batch,
+  unread,
   busy,
   onBegin,
   onJudge,
   onTakeBack,
 }: {
   batch: Batch;
+  /** The run has a desk notice that this user has not read. */
+  unread: boolean;
   busy: boolean;
   onBegin: (how: "enroll" | "resume") => void;
   onJudge: () => void;
@@ -210,7 +217,7 @@ function WhatNext({
         <Button
           variant="contained"
           fullWidth
-          disabled={!batch.can_enroll || busy}
+          disabled={!batch.can_enroll || busy || unread}
           onClick={() => onBegin(batch.status === "judged" ? "enroll" : "resume")}
         >
           {batch.status === "judged" ? `Enroll ${what}` : `Go on with ${what}`}

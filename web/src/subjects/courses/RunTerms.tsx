@@ -1,13 +1,16 @@
 import Button from "@mui/material/Button";
 
-import { api, ask } from "../../app/server";
+import { api, ask, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
 import { Field, type FieldProps } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { Tick } from "../../form/Tick";
 import { useProposedForm } from "../../form/useProposedForm";
 import { Grow, Note, Part, Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { Source, useHash } from "../fees/Terms";
+import { TOLD } from "../roster/deskCall";
 import { KeptBack } from "../roster/KeptBack";
 import { LineRules, NoticeEdit } from "../roster/LineRules";
 import { Gates } from "../schedule/Gates";
@@ -34,6 +37,10 @@ export function RunTerms({ run, propose, acts }: Props & { acts: Acts }) {
         <h2>Line</h2>
         <LineRules run={run} propose={propose} />
       </Part>
+      <Part as="div" id="told">
+        <h2>Who is told</h2>
+        <WhoIsTold run={run} propose={propose} />
+      </Part>
       <Part as="div" id="notice">
         <h2>Desk notice</h2>
         <NoticeEdit run={run} acts={acts} />
@@ -43,6 +50,43 @@ export function RunTerms({ run, propose, acts }: Props & { acts: Acts }) {
         <Gates run={run} propose={propose} />
       </Part>
     </>
+  );
+}
+
+/** Who hears of an enrollment on this run; not said, it is as the center has it. */
+function WhoIsTold({ run, propose }: Props) {
+  const me = useMe();
+  const send = (told: Schemas["Told"][] | null) => (preview: boolean, over?: Record<string, unknown>) =>
+    ask(
+      api.PATCH("/api/v1/runs/{run_id}", {
+        params: { path: { run_id: run.id }, query: { preview } },
+        body: { seen: { told: run.told, ...over }, set: { told } },
+      }),
+    );
+  const told = run.told ?? me.told;
+  const put = (next: Schemas["Told"][] | null) =>
+    void propose("Change who is told of an enrollment", send(next), undefined, true);
+  return (
+    <div>
+      {TOLD.map(([who, text]) => (
+        <Tick
+          key={who}
+          checked={told.includes(who)}
+          onChange={(on) => put(on ? [...told, who] : told.filter((w) => w !== who))}
+        >
+          {text}
+        </Tick>
+      ))}
+      <P tone="slate">
+        {run.told === null ? "As the center has it." : "Said for this run."} It is saved at once, and can be
+        changed for a single sign-up at the desk.{" "}
+        {run.told !== null && (
+          <Button variant="text" onClick={() => put(null)}>
+            as the center has it
+          </Button>
+        )}
+      </P>
+    </div>
   );
 }
 

@@ -158,15 +158,34 @@ function Owed({ person, acts }: { person: Person; acts: ReturnType<typeof useDon
 
 /** The runs somebody is on, waits for and was on. */
 function Runs({ person }: { person: Person }) {
+  const me = useMe();
   const live = person.enrollments.filter((e) => HOLDS.includes(e.status));
-  const past = person.enrollments.filter((e) => !HOLDS.includes(e.status));
+  const over = live.filter((e) => e.last !== null && e.last < me.today);
+  const coming = live.filter((e) => !over.includes(e) && e.first !== null && e.first > me.today);
+  const now = live.filter((e) => !over.includes(e) && !coming.includes(e));
+  const gone = person.enrollments.filter((e) => !HOLDS.includes(e.status));
+  const parts = [
+    { heading: "Now", runs: now },
+    { heading: "Coming", runs: coming },
+  ].filter((p) => p.runs.length > 0);
+  const past = [
+    { text: `${count(over.length, "run")} that ${over.length === 1 ? "is" : "are"} over`, runs: over },
+    { text: count(gone.length, "sign-up that ended", "sign-ups that ended"), runs: gone },
+  ].filter((p) => p.runs.length > 0);
   return (
     <Part as="div">
       <h2>Runs</h2>
       <div>
-        {live.length === 0 && <P tone="slate">On no run now.</P>}
-        {live.map((e) => (
-          <RunLine key={e.enrollment_id} e={e} />
+        {parts.length === 0 && <P tone="slate">On no run now, and on none to come.</P>}
+        {parts.map((p) => (
+          <div key={p.heading}>
+            <T label as="div">
+              {p.heading}
+            </T>
+            {p.runs.map((e) => (
+              <RunLine key={e.enrollment_id} e={e} />
+            ))}
+          </div>
         ))}
         {person.waiting.map((w) => (
           <p key={w.waiting_id}>
@@ -180,16 +199,16 @@ function Runs({ person }: { person: Person }) {
             </T>
           </p>
         ))}
-        {past.length > 0 && (
-          <details>
+        {past.map((p) => (
+          <details key={p.text}>
             <T tone="slate" as="summary">
-              {count(past.length, "earlier sign-up")}
+              {p.text}
             </T>
-            {past.map((e) => (
+            {p.runs.map((e) => (
               <RunLine key={e.enrollment_id} e={e} />
             ))}
           </details>
-        )}
+        ))}
       </div>
     </Part>
   );
@@ -205,6 +224,12 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
           {e.title}
         </Name>{" "}
         <T tone="slate">{e.code}</T>
+        {e.role !== "learner" && (
+          <T tone="ochre" strong>
+            {" "}
+            {e.role}
+          </T>
+        )}
         <T tone="slate" as="div">
           {e.first && day(e.first, e.first.slice(0, 4) !== me.today.slice(0, 4))}
           {e.last && e.last !== e.first && ` to ${day(e.last, e.last.slice(0, 4) !== me.today.slice(0, 4))}`}
@@ -231,7 +256,7 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
 }
 
 const HOLDS = ["seated", "held"];
-const NAMES = ["given", "family", "email", "phone", "note"] as const;
+const NAMES = ["given", "family", "email", "phone", "note", "health"] as const;
 
 type Names = Record<(typeof NAMES)[number], string>;
 const namesOf = (person: Person): Names => ({
@@ -240,6 +265,7 @@ const namesOf = (person: Person): Names => ({
   email: person.email ?? "",
   phone: person.phone ?? "",
   note: person.note,
+  health: person.health,
 });
 
 function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
@@ -260,6 +286,14 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
         </P>
       ))}
       {person.note && <P tone="slate">{person.note}</P>}
+      {person.health && (
+        <P sx={{ margin: 0 }}>
+          <T tone="ochre" strong>
+            Health
+          </T>{" "}
+          {person.health}
+        </P>
+      )}
     </Box>
   );
 }
@@ -322,6 +356,14 @@ function ContactForm({
         {field("phone", "Phone, if any")}
       </Row>
       {field("note", "Standing remark")}
+      <Box sx={{ marginTop: 10 }}>
+        <Field
+          label="Remark on health"
+          {...of.field("health", "/set/health")}
+          multiline
+          help="Kept apart from notes; on no sheet or file unless somebody ticks it there."
+        />
+      </Box>
       <Ends of={of} act="Save" leave="Keep as it was" onLeave={() => (of.forget(), onClose())} />
     </Form>
   );

@@ -77,6 +77,7 @@ function MeetingBar({
   onPick: (id: string) => void;
 }) {
   const [remarks, setRemarks] = useState(false);
+  const [health, setHealth] = useState(false);
   return (
     <Row wrap className="noprint" sx={{ margin: "12px 0", alignItems: "flex-end" }}>
       <Choice
@@ -87,14 +88,17 @@ function MeetingBar({
         options={sheet.meetings.map((m) => ({ value: String(m.id), text: `${day(m.date)}, ${m.start}` }))}
       />
       <a
-        href={`/api/v1/runs/${run.id}/papers/sign-in.pdf?meeting_id=${meeting.id}&remarks=${remarks}`}
+        href={`/api/v1/runs/${run.id}/papers/sign-in.pdf?meeting_id=${meeting.id}&remarks=${remarks}&health=${health}`}
         target="_blank"
         rel="noreferrer"
       >
         sign-in sheet
       </a>
       <Tick checked={remarks} onChange={setRemarks}>
-        with remarks
+        with notes
+      </Tick>
+      <Tick checked={health} onChange={setHealth}>
+        with remarks on health
       </Tick>
       <Link to={`/desk?run=${run.id}`}>a walk-in</Link>
     </Row>
@@ -134,13 +138,27 @@ function MarkList({
     const person = sheet.people[n];
     if (person) await marking(meeting.id, { [person.person_id]: status });
   };
+  const [said, setSaid] = useState("");
   const free = !ahead || agreed === meeting.id;
+  const rest = sheet.people.filter((p) => !p.marks[String(meeting.id)]);
+  const all = async () => {
+    if (!free) return setAsking({ n: -1, status: "present" });
+    if (rest.length === 0)
+      return setSaid("Everybody is marked already; nothing changed. To change one, press its own key.");
+    const done = await marking(
+      meeting.id,
+      Object.fromEntries(rest.map((p) => [p.person_id, "present" as Mark])),
+    );
+    if (done)
+      setSaid(`${count(rest.length, "person is", "people are")} marked present; marks that stood stay.`);
+  };
   const go = (n: number) => rows.current[Math.max(0, Math.min(n, sheet.people.length - 1))]?.focus();
   const put = (n: number, status: Mark | null) => (free ? void mark(n, status) : setAsking({ n, status }));
   const keys = (e: KeyboardEvent, n: number) => {
     if (e.ctrlKey || e.metaKey || e.altKey || e.target !== e.currentTarget) return;
     const status = KEYS[e.key.toLowerCase()];
-    if (status) {
+    if (e.key.toLowerCase() === "r") void all();
+    else if (status) {
       put(n, status);
       if (free) go(n + 1);
     } else if (e.key === "Backspace") put(n, null);
@@ -159,7 +177,18 @@ function MarkList({
             <kbd>{k.toUpperCase()}</kbd> {word}{" "}
           </T>
         ))}
+        <T nowrap>
+          <kbd>R</kbd> all the rest present
+        </T>
       </P>
+      <Row mid wrap className="noprint" sx={{ marginBottom: 8 }}>
+        <Button size="small" onClick={() => void all()}>
+          Mark all the rest present
+        </Button>
+        <T tone="slate" role="status">
+          {said || "A second press on a mark takes it back."}
+        </T>
+      </Row>
       {asking && (
         <Note kind="due" row role="alertdialog" aria-label="Still ahead">
           <Grow as="span">{day(meeting.date)} is still ahead.</Grow>
@@ -169,7 +198,12 @@ function MarkList({
             onClick={() => {
               setAgreed(meeting.id);
               setAsking(null);
-              void mark(asking.n, asking.status);
+              if (asking.n < 0)
+                void marking(
+                  meeting.id,
+                  Object.fromEntries(rest.map((p) => [p.person_id, "present" as Mark])),
+                );
+              else void mark(asking.n, asking.status);
               go(asking.n + 1);
             }}
           >

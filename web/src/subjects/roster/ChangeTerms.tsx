@@ -198,7 +198,7 @@ function Asked({
 }
 
 /** Total and installments as they would be, beside what they were. */
-function Comes({ to }: { to: Changed }) {
+export function Comes({ to }: { to: Changed }) {
   return (
     <div aria-live="polite">
       <Facts>

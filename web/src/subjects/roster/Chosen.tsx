@@ -13,6 +13,7 @@ import { count, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
 import { Fault, P } from "../../parts/words";
 import type { Run } from "./DeskParts";
+import { Letter } from "./Letter";
 import { AllTheSame, OtherRun } from "./Moving";
 
 type Acts = ReturnType<typeof useDone>;
@@ -49,6 +50,7 @@ export function Chosen({
 }) {
   const [act, setAct] = useState<Act | null>(null);
   const [remarks, setRemarks] = useState(false);
+  const [health, setHealth] = useState(false);
   const close = () => setAct(null);
   const done = () => {
     setAct(null);
@@ -56,7 +58,7 @@ export function Chosen({
   };
   const file = async (kind: Schemas["PaperKind"], name: string) => {
     try {
-      await saveFile(run.id, { kind, enrollment_ids: ids, remarks }, name);
+      await saveFile(run.id, { kind, enrollment_ids: ids, remarks, health }, name);
     } catch (error) {
       acts.fail(messageOf(error));
     }
@@ -102,7 +104,10 @@ export function Chosen({
           </li>
           <li>
             <Tick checked={remarks} onChange={setRemarks}>
-              files with remarks
+              files with notes
+            </Tick>
+            <Tick checked={health} onChange={setHealth}>
+              files with remarks on health
             </Tick>
           </li>
         </ActList>
@@ -145,10 +150,44 @@ export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & {
       onDone();
     },
   });
+  const [seen, setSeen] = useState<Schemas["TellDone"] | null>(null);
+  const seeing = useAct({
+    send: () =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/tell", {
+          params: { path: { run_id: run.id }, query: { preview: true } },
+          body: { ...of.values, enrollment_ids: ids },
+        }),
+      ),
+    done: setSeen,
+    failed: acts.fail,
+  });
   return (
     <Form look="done" of={of} onLeave={onClose}>
       <Field label="Subject" {...of.field("subject")} autoFocus />
-      <Field label="Message" {...of.field("body")} multiline />
+      <Field
+        label="Message"
+        {...of.field("body")}
+        multiline
+        help="{given} and {name} become the name of whoever it goes to."
+      />
+      <Button
+        size="small"
+        sx={{ marginTop: 8 }}
+        disabled={seeing.busy || !of.values.subject.trim() || !of.values.body.trim()}
+        onClick={() => void seeing.act(undefined)}
+      >
+        See it first
+      </Button>
+      {seen && (
+        <>
+          <P>
+            Would go to {count(seen.told, "person", "people")}
+            {seen.without.length > 0 && `, not to ${seen.without.join(", ")}: no email`}. The first gets:
+          </P>
+          <Letter letter={seen.first} />
+        </>
+      )}
       <Ends of={of} act="Send" onLeave={onClose} />
     </Form>
   );

@@ -122,6 +122,7 @@ export default function Desk() {
             ready={ready}
             busy={enrolling.busy}
             faults={enrolling.faults}
+            sameCheck={enrolling.sameCheck}
             tell={tell}
             onEnroll={enroll}
           />

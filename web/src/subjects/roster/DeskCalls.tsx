@@ -10,8 +10,11 @@ import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { ActList, Note, Picks, Row, Ruled } from "../../parts/layout";
 import { clock, count, money } from "../../parts/text";
-import { Fault, NoteLine, T } from "../../parts/words";
-import type { Call, SoFar } from "./deskCall";
+import { Fault, NoteLine, P, T } from "../../parts/words";
+import { useAct } from "../../form/useAct";
+import { type Call, type SoFar, TOLD } from "./deskCall";
+import { Letter } from "./Letter";
+import { lettersOf } from "./useEnroll";
 
 const AGAIN = 20_000;
 
@@ -161,12 +164,26 @@ export function CallSoFar({
   );
 }
 
-const TOLD: [Schemas["Told"], string][] = [
-  ["learner", "the learner"],
-  ["payer", "the organization that pays"],
-  ["instructors", "the instructors"],
-  ["office", "the office"],
-];
+/** The letters that go out of this sign-up, as they would be written now. */
+function SeeLetters({ asked }: { asked: Parameters<typeof lettersOf>[0] }) {
+  const [letters, setLetters] = useState<Schemas["LetterOut"][] | null>(null);
+  const seeing = useAct({
+    send: () => lettersOf(asked),
+    done: setLetters,
+    failed: (why) => setLetters([{ to: "", email: null, subject: why, text: "" }]),
+  });
+  return (
+    <Box sx={{ marginTop: 8 }}>
+      <Button size="small" disabled={seeing.busy} onClick={() => void seeing.act(undefined)}>
+        See the letters
+      </Button>
+      {letters?.length === 0 && <P tone="slate">Nobody is written to.</P>}
+      {letters?.map((letter, n) => (
+        <Letter key={n} letter={letter} />
+      ))}
+    </Box>
+  );
+}
 
 /** What is out of the ordinary: an earlier day of receipt, a sign-up after the close, a seat for nothing, who is told. */
 export function DeskExceptions({
@@ -189,7 +206,8 @@ export function DeskExceptions({
     call.exception !== "" ||
     call.waive !== null ||
     call.hold !== null ||
-    call.told !== null;
+    call.told !== null ||
+    call.word !== "";
   const asks = quote?.can_wait ? run.questions : [];
   const late = quote?.late || faults["/exception"] !== undefined;
   return (
@@ -264,6 +282,12 @@ export function DeskExceptions({
               </Tick>
             );
           })}
+          <Field
+            label="A line of your own in the learner’s letter"
+            value={call.word}
+            onChange={(word) => set({ word })}
+          />
+          {call.person && quote?.can_enroll && <SeeLetters asked={{ call, quote, run, payerName: "" }} />}
         </Picks>
       ) : (
         <Button variant="text" onClick={() => setOpen(true)}>

@@ -22,6 +22,7 @@ export function DeskMargin({
   ready,
   busy,
   faults,
+  sameCheck,
   tell,
   onEnroll,
 }: {
@@ -35,6 +36,7 @@ export function DeskMargin({
   busy: boolean;
   /** What was wrong with the sign-up when it was sent, by field. */
   faults: Record<string, string>;
+  sameCheck: string;
   tell: (event: DeskEvent) => void;
   onEnroll: () => void;
 }) {
@@ -67,7 +69,9 @@ export function DeskMargin({
           {quote.can_wait && call.keptId === null && (
             <P tone="slate">In line nothing is owed; the price is worked out when a seat is given.</P>
           )}
-          {quote.can_enroll && <PaidNow call={call} quote={quote} faults={faults} tell={tell} />}
+          {quote.can_enroll && (
+            <PaidNow call={call} quote={quote} faults={faults} sameCheck={sameCheck} tell={tell} />
+          )}
           <Button
             variant="contained"
             fullWidth

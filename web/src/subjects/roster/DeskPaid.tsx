@@ -3,7 +3,7 @@ import RadioGroup from "@mui/material/RadioGroup";
 import type { Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Pick, Tick } from "../../form/Tick";
-import { Picks, Row } from "../../parts/layout";
+import { Note, Picks, Row } from "../../parts/layout";
 import { money } from "../../parts/text";
 import { T } from "../../parts/words";
 import type { Call, DeskEvent, Paid } from "./deskCall";
@@ -19,11 +19,13 @@ export function PaidNow({
   call,
   quote,
   faults,
+  sameCheck,
   tell,
 }: {
   call: Call;
   quote: Schemas["RunQuoteView"];
   faults: Record<string, string>;
+  sameCheck: string;
   tell: (event: DeskEvent) => void;
 }) {
   const { paid } = call;
@@ -78,7 +80,7 @@ export function PaidNow({
               label={paid.method === "check" ? "Number of the check" : "Reference"}
               width={140}
               value={paid.reference}
-              onChange={(reference) => say({ ...paid, reference })}
+              onChange={(reference) => say({ ...paid, reference, anyway: false })}
               fault={faults["/paid/reference"]}
             />
           </Row>
@@ -90,6 +92,14 @@ export function PaidNow({
           <Tick checked={paid.receipt} onChange={(receipt) => say({ ...paid, receipt })}>
             a receipt, by email where there is one
           </Tick>
+          {(sameCheck || paid.anyway) && (
+            <Note kind="due" role="alert">
+              {sameCheck && <p>{sameCheck} Nothing was written.</p>}
+              <Tick checked={paid.anyway ?? false} onChange={(anyway) => say({ ...paid, anyway })}>
+                take it once more all the same
+              </Tick>
+            </Note>
+          )}
         </>
       )}
     </Picks>

@@ -8,6 +8,8 @@ import { useAct } from "../../form/useAct";
 import type { useDone } from "../../parts/useUndo";
 import { T } from "../../parts/words";
 import { PersonPick } from "../people/PersonPick";
+import { RowMenu } from "../../parts/RowMenu";
+import { HeadLeaves } from "./Heads";
 import type { RosterRow } from "./rosterRows";
 
 /** A head of a party beside the one who signed up: its name, or the way to name it. */
@@ -21,6 +23,7 @@ export function PartyHead({
   acts: ReturnType<typeof useDone>;
 }) {
   const [open, setOpen] = useState(false);
+  const [leaving, setLeaving] = useState(false);
   const naming = useAct({
     send: (person_id: number) =>
       ask(
@@ -35,10 +38,24 @@ export function PartyHead({
     },
     failed: acts.fail,
   });
-  if (place.person_id !== null)
+  const who = place.name ?? `head ${place.n}`;
+  const menu = (
+    <RowMenu
+      of={`${who} of ${row.name}`}
+      acts={[
+        ...(place.person_id === null
+          ? []
+          : [{ text: "Somebody else takes the seat", do: () => setOpen(true) }]),
+        { text: "Withdraw this head", do: () => setLeaving(true) },
+      ]}
+    />
+  );
+  if (leaving)
+    return <HeadLeaves row={row} n={place.n} who={who} acts={acts} onClose={() => setLeaving(false)} />;
+  if (place.person_id !== null && !open)
     return (
       <div>
-        and <Link to={`/people/${place.person_id}`}>{place.name}</Link>
+        and <Link to={`/people/${place.person_id}`}>{place.name}</Link> {menu}
       </div>
     );
   if (!open)
@@ -51,7 +68,8 @@ export function PartyHead({
           onClick={() => setOpen(true)}
         >
           name
-        </Button>
+        </Button>{" "}
+        {menu}
       </T>
     );
   return (

@@ -25,7 +25,8 @@ export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }
   const [open, setOpen] = useState<Open>(null);
   const close = () => setOpen(null);
   const [remarks, setRemarks] = useState(false);
-  const paper = (kind: string) => `/api/v1/runs/${run.id}/papers/${kind}?remarks=${remarks}`;
+  const [health, setHealth] = useState(false);
+  const paper = (kind: string) => `/api/v1/runs/${run.id}/papers/${kind}?remarks=${remarks}&health=${health}`;
   return (
     <section aria-label="The whole roster">
       <h2>The whole roster</h2>
@@ -65,7 +66,10 @@ export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }
           </li>
           <li>
             <Tick checked={remarks} onChange={setRemarks}>
-              with remarks
+              with notes
+            </Tick>
+            <Tick checked={health} onChange={setHealth}>
+              with remarks on health
             </Tick>
           </li>
           <li className="links">

@@ -1,18 +1,23 @@
 import Button from "@mui/material/Button";
-import { useEffect, useRef } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { $api, api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, keyHeader, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Choice } from "../../form/Field";
+import { Form } from "../../form/Form";
 import { useAct } from "../../form/useAct";
+import { useForeseen } from "../../form/useForeseen";
 import { ActList, Facts, Note, Row } from "../../parts/layout";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Fault, P, T } from "../../parts/words";
 import { PersonPick } from "../people/PersonPick";
 import { ChangeTerms } from "./ChangeTerms";
+import { AddHead } from "./Heads";
 import { Leaving } from "./Leaving";
-import { Moving } from "./Moving";
+import { freedSeat, FreedSeatPick, IN_TURN } from "./FreedSeat";
+import { AllTheSame, Moving } from "./Moving";
 import { type Act, ACTS } from "./signUpActs";
 
 /** One sign-up in the margin: what was agreed, what is paid, and everything that can be done with it. */
@@ -92,7 +97,7 @@ export function SignUp({
           Came by a sentence: {held.sentence} <Link to="/sentences">All sentences</Link>
         </P>
       )}
-      {held.role !== "learner" && <Role held={held} acts={acts} onDone={away} />}
+      {held.role !== "learner" && <Role held={held} run={run} acts={acts} onDone={away} />}
       {held.held_until && (
         <P tone="ochre" strong>
           Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for the first payment.
@@ -114,6 +119,8 @@ export function SignUp({
       {act === "absent" && <Leaving enrollmentId={id} noShow acts={done} onClose={close} onDone={away} />}
       {act === "move" && <Moving held={held} acts={done} onClose={close} onDone={away} />}
       {act === "change" && <ChangeTerms held={held} run={run} acts={done} onClose={close} />}
+      {act === "head" && <AddHead held={held} run={run} acts={done} onClose={close} />}
+      {act === "role" && <OtherRole held={held} acts={done} onClose={close} onDone={away} />}
       {act === "swap" && <Swap held={held} acts={done} onClose={close} onDone={away} />}
     </section>
   );
@@ -163,14 +170,17 @@ function Agreed({ held }: { held: Schemas["EnrollmentOut"] }) {
 /** Somebody on the roster who holds no seat: another role, or off it. */
 function Role({
   held,
+  run,
   acts,
   onDone,
 }: {
   held: Schemas["EnrollmentOut"];
+  run: Schemas["RunOut"];
   acts: ReturnType<typeof useDone>;
   onDone: () => void;
 }) {
   const me = useMe();
+  const [learner, setLearner] = useState(false);
   const path = { enrollment_id: held.id };
   const set = useAct({
     send: (role: Schemas["Role"]) =>
@@ -186,6 +196,17 @@ function Role({
     },
     failed: acts.fail,
   });
+  if (learner)
+    return (
+      <RoleForeseen
+        held={held}
+        next="learner"
+        currency={run.currency}
+        acts={acts}
+        onClose={() => setLearner(false)}
+        onDone={onDone}
+      />
+    );
   const others = (["assistant", "observer", "instructor"] as const).filter(
     (r) => r !== held.role && (r !== "instructor" || me.rights.includes("add instructors")),
   );
@@ -203,12 +224,131 @@ function Role({
           </li>
         ))}
         <li>
+          <Button variant="text" onClick={() => setLearner(true)}>
+            make {held.name} a learner, with a seat
+          </Button>
+        </li>
+        <li>
           <Button variant="text" onClick={() => void off.act(undefined)}>
             take off the roster
           </Button>
         </li>
       </ActList>
     </>
+  );
+}
+
+/** A learner becomes something else on the same roster: which role, what becomes of seat and money. */
+function OtherRole({
+  held,
+  acts,
+  onClose,
+  onDone,
+}: {
+  held: Schemas["EnrollmentOut"];
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+  onDone: () => void;
+}) {
+  const me = useMe();
+  const [role, setRole] = useState<Schemas["Role"]>("assistant");
+  const roles = ["assistant", "observer", ...(me.rights.includes("add instructors") ? ["instructor"] : [])];
+  return (
+    <RoleForeseen
+      held={held}
+      next={role}
+      currency={held.quote.currency}
+      acts={acts}
+      onClose={onClose}
+      onDone={onDone}
+    >
+      <Choice
+        label="As"
+        value={role}
+        onChange={(r) => setRole(r as Schemas["Role"])}
+        options={roles.map((r) => ({ value: r, text: r }))}
+      />
+    </RoleForeseen>
+  );
+}
+
+/** Another role with a seat or without one: what it does to seat and money, before it is done. */
+function RoleForeseen({
+  held,
+  next,
+  currency,
+  acts,
+  onClose,
+  onDone,
+  children,
+}: {
+  held: Schemas["EnrollmentOut"];
+  next: Schemas["Role"];
+  currency: string;
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+  onDone: () => void;
+  children?: ReactNode;
+}) {
+  const path = { enrollment_id: held.id };
+  const [why, setWhy] = useState("");
+  const [seat, setSeat] = useState(IN_TURN);
+  const line = $api.useQuery(
+    "get",
+    "/api/v1/enrollments/{enrollment_id}/withdrawal",
+    { params: { path } },
+    { enabled: held.role === "learner" },
+  );
+  const could = line.data?.could ?? [];
+  const changing = useForeseen({
+    name: ["role", held.id],
+    wish: { role: next, exception: why.trim() || null, seat: freedSeat(seat, could) },
+    see: (body) =>
+      ask(
+        api.PUT("/api/v1/enrollments/{enrollment_id}/role", {
+          params: { path, query: { preview: true } },
+          body,
+        }),
+      ),
+    send: (body, key, preview) =>
+      ask(
+        api.PUT("/api/v1/enrollments/{enrollment_id}/role", {
+          params: { path, header: keyHeader(key) },
+          body: { ...body, total: preview.total },
+        }),
+      ),
+    done: (done) => {
+      acts.say({ text: `${done.name} is ${done.role} now. ${done.said ?? ""}`.trim(), change: done.change });
+      onDone();
+    },
+    stays: () => false,
+  });
+  const { preview, trouble } = changing;
+  return (
+    <Form look="due" onSend={() => void changing.act()} onLeave={onClose}>
+      <P strong>
+        {held.name}, {held.role} now, becomes
+      </P>
+      {children ?? <p>{next}</p>}
+      {trouble != null && <Fault as="p">{Object.values(faultsOf(trouble))[0] ?? messageOf(trouble)}</Fault>}
+      {preview && (
+        <p>
+          {next === "learner"
+            ? preview.said
+            : `The seat is given back, and the charge of ${money(held.quote.total, currency)} with it. ${preview.said ?? ""}`}
+        </p>
+      )}
+      <AllTheSame trouble={trouble} why={why} set={setWhy} />
+      <FreedSeatPick could={could} value={seat} set={setSeat} faults={faultsOf(trouble)} />
+      <Row mid sx={{ marginTop: 8 }}>
+        <Button type="submit" variant="contained" disabled={!changing.ready}>
+          Change the role
+        </Button>
+        <Button variant="text" onClick={onClose}>
+          leave it
+        </Button>
+      </Row>
+    </Form>
   );
 }
 

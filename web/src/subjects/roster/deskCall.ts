@@ -33,6 +33,8 @@ export type Call = {
   /** Whether the seat is held until the first payment, and who is told; null as the run has it. */
   hold: boolean | null;
   told: Schemas["Told"][] | null;
+  /** A line of one's own in the learner's letter. */
+  word: string;
   answers: Record<string, string>;
   /** The places held without names that are taken up. */
   heldId: number | null;
@@ -50,6 +52,8 @@ export type Paid = {
   amount: string;
   reference: string;
   receipt: boolean;
+  /** A check whose number was taken before, all the same. */
+  anyway?: boolean;
 };
 
 /** What is paid now, as the server takes it. */
@@ -62,6 +66,7 @@ export function paidNow(call: Call, dueNow: string, digits: number): Schemas["Pa
     amount: typed ? (amount(typed, digits) ?? typed) : dueNow,
     reference: reference.trim(),
     receipt,
+    ...(call.paid.anyway ? { anyway: true } : {}),
   };
 }
 
@@ -124,6 +129,14 @@ export function askOf(call: Call, digits: number): Schemas["Ask"] {
   };
 }
 
+/** Who may hear of an enrollment, and what each is called. */
+export const TOLD: [Schemas["Told"], string][] = [
+  ["learner", "the learner"],
+  ["payer", "the organization that pays"],
+  ["instructors", "the instructors"],
+  ["office", "the office"],
+];
+
 /** "seat 3" or "seats 3 to 5". */
 export function seatsOf(first: number, heads: number): string {
   return heads > 1 ? `seats ${first} to ${first + heads - 1}` : `seat ${first}`;
@@ -145,6 +158,7 @@ export const FRESH = {
   waive: null,
   hold: null,
   told: null,
+  word: "",
   answers: {},
   heldId: null,
   paid: null,

@@ -38,21 +38,39 @@ async function wait(asked: Asked): Promise<Written> {
   return { text, change: lined.change, runId: lined.run_id, enrollmentId: null };
 }
 
-async function seat(asked: Asked, total: string): Promise<Written> {
+/** A sign-up as the server takes it. */
+function signUpOf(asked: Asked, total: string): Schemas["EnrollCommand"] {
   const { call, quote, run } = asked;
+  return {
+    ...common(asked),
+    total,
+    names: headsOf(call) > 1 ? namesOf(call) : [],
+    kept_quote_id: call.keptId,
+    hold: call.hold,
+    told: call.told,
+    held_place_id: call.heldId,
+    word: call.word.trim(),
+    paid: paidNow(call, quote.due_now, digitsOf(run.currency)),
+  };
+}
+
+/** The letters that would go out of a sign-up; nothing is written. */
+export async function lettersOf(asked: Asked): Promise<Schemas["LetterOut"][]> {
+  const seen = await ask(
+    api.POST("/api/v1/enrollments", {
+      params: { query: { preview: true } },
+      body: signUpOf(asked, asked.quote.total),
+    }),
+  );
+  return seen.letters ?? [];
+}
+
+async function seat(asked: Asked, total: string): Promise<Written> {
+  const { call, run } = asked;
   const held = await ask(
     api.POST("/api/v1/enrollments", {
       params: { header: { "Idempotency-Key": call.key } },
-      body: {
-        ...common(asked),
-        total,
-        names: headsOf(call) > 1 ? namesOf(call) : [],
-        kept_quote_id: call.keptId,
-        hold: call.hold,
-        told: call.told,
-        held_place_id: call.heldId,
-        paid: paidNow(call, quote.due_now, digitsOf(run.currency)),
-      },
+      body: signUpOf(asked, total),
     }),
   );
   const now = money(held.quote.due_now, held.quote.currency);
@@ -82,6 +100,7 @@ export function useEnroll(
   const [busy, setBusy] = useState(false);
   const [faults, setFaults] = useState<Record<string, string>>({});
   const [changed, setChanged] = useState<{ shown: string; now: string } | null>(null);
+  const [sameCheck, setSameCheck] = useState("");
   const enroll = async (asked: Asked) => {
     if (busy) return;
     const { call, quote, run, payerName } = asked;
@@ -93,6 +112,7 @@ export function useEnroll(
       const payer = call.payer || `p${call.person!.id}`;
       tell({ type: "done", line: { ...written, person: call.person!, run: run.title, payer, payerName } });
       setChanged(null);
+      setSameCheck("");
       setFaults({});
       acts.say({
         text: written.text,
@@ -104,6 +124,8 @@ export function useEnroll(
       if (error instanceof ServerProblem && error.kind === "total-changed") {
         setChanged({ shown: String(error.extra.shown), now: String(error.extra.now) });
         tell({ type: "said", change: {} });
+      } else if (error instanceof ServerProblem && error.kind === "same-check") {
+        setSameCheck(error.message);
       } else {
         const found = faultsOf(error);
         setFaults(found);
@@ -117,9 +139,12 @@ export function useEnroll(
   return {
     busy,
     changed,
+    /** The check's number was taken from this payer before, in words; empty while it was not. */
+    sameCheck,
     faults,
     forget: () => {
       setChanged(null);
+      setSameCheck("");
       setFaults({});
     },
     enroll,

@@ -1,4 +1,4 @@
-"""Seats set aside can be released so many days before the start."""
+"""Seats set aside can be released so many days before the start; remarks on health stand apart from notes."""
 
 from __future__ import annotations
 
@@ -11,3 +11,4 @@ down_revision = "0025"
 
 def upgrade() -> None:
     op.add_column("set_asides", sa.Column("days_before", sa.Integer(), nullable=True))
+    op.add_column("people", sa.Column("health", sa.Text(), nullable=False, server_default=""))
