@@ -32,6 +32,13 @@ COURSES = (
         "Stone carving: a leaf in limestone",
         "From the block to the finished leaf, with mallet and claw.",
     ),
+    ("ARCH", "An arch on centering", "Set out, cut and close a round arch, and strike the centering."),
+    ("LETT", "Letter cutting in slate", "Draw, transfer and cut a short inscription by hand."),
+    ("POINT", "Repointing with lime", "Rake out, match and fill joints that let an old wall breathe."),
+    ("STAIN", "Painting on glass", "Trace, matt and fire a painted pane."),
+    ("TOOL", "Forged tools: a mason's chisel", "Forge, harden and temper a chisel that holds its edge."),
+    ("ROOF", "Leadwork for roofs", "Dress, boss and fix lead to gutters, hips and chimneys."),
+    ("OAK", "Oak repairs: scarf joints", "Cut out what is rotten and scarf in new oak that carries."),
 )
 CATEGORIES = {
     "DSW": "Stone",
@@ -43,6 +50,13 @@ CATEGORIES = {
     "SLATE": "Roofs and timber",
     "TIMB": "Roofs and timber",
     "READ": "Understanding buildings",
+    "ARCH": "Stone",
+    "LETT": "Stone",
+    "POINT": "Walls and finishes",
+    "STAIN": "Glass and iron",
+    "TOOL": "Glass and iron",
+    "ROOF": "Roofs and timber",
+    "OAK": "Roofs and timber",
 }
 PLACES: tuple[Document, ...] = (
     {
@@ -102,13 +116,13 @@ CAN_TEACH: dict[str, tuple[str, ...]] = {
     "I. Marchetti": ("Stone", "Walls and finishes"),
     "A. Sorensen": ("SLATE",),
     "H. Dunmore": ("Glass and iron",),
-    "M. Oyelaran": ("GLASS", "+DRAW"),
+    "M. Oyelaran": ("GLASS", "STAIN", "+DRAW"),
     "P. Hallam": ("Roofs and timber", "LIME", "CARVE"),
     "C. Abernathy": ("Understanding buildings", "DRAW", "LIME"),
     "K. Adebayo": ("Stone", "GLASS"),
     "S. Whitlock": ("+Stone", "+Walls and finishes", "GLASS"),
-    "R. Castellan": ("SLATE", "Glass and iron"),
-    "N. Fairburn": ("GLASS", "TIMB"),
+    "R. Castellan": ("SLATE", "ROOF", "Glass and iron"),
+    "N. Fairburn": ("GLASS", "TIMB", "OAK"),
 }
 
 HALVES: Document = {
@@ -194,6 +208,7 @@ class PlannedRun:
     note: str = ""
     sale: tuple[int, int, str] | None = None
     weeks_long: int = 0
+    cancelled: tuple[int, str] | None = None  # so many days before today, and why
     more: Document = field(default_factory=dict)
 
 
@@ -248,4 +263,62 @@ RUNS = (
                [{"label": "Client", "amount": "260.00"}], (NOW,), 0, title="Lime plaster for Northgate Trust"),
     PlannedRun("TIMB", -5, -1, "FR", "18:30", 120, 3, 8, 4, "", "P. Hallam",
                rates("90.00", "80.00", 3), (NOW,), 0, title="Timber framing: three evenings", published=False),
+)  # fmt: skip
+
+
+def evening(
+    course: str, made: int, first: int, when: str, count: int, room: str, seats: tuple[int, int], teacher: str,
+    fee: tuple[str, str], fill: int, title: str = "", opens: int | None = None, published: bool = True,
+    cancelled: tuple[int, str] | None = None,
+) -> PlannedRun:  # fmt: skip
+    """A run like most: "TU 18:00 150" is Tuesdays at six for two hours and a half."""
+    weekday, start, minutes = when.split()
+    return PlannedRun(
+        course, made, first, weekday, start, int(minutes), count, *seats, room, teacher, rates(*fee, 14),
+        (HALVES, NOW), fill, title, opens, published, cancelled=cancelled,
+    )  # fmt: skip
+
+
+RUNS = (
+    *RUNS,
+    # Ended.
+    evening("ARCH", -74, -64, "SU 10:00 240", 4, "Quarry yard", (10, 5), "K. Adebayo", ("290.00", "262.00"), 7),
+    evening("POINT", -74, -66, "WE 18:00 150", 4, "Hall 2", (12, 5), "P. Hallam", ("180.00", "162.00"), 9),
+    evening("GLASS", -73, -62, "TU 18:00 150", 5, "Glass room", (10, 5), "M. Oyelaran", ("264.00", "238.00"), 8),
+    evening("OAK", -74, -63, "SU 09:00 300", 3, "Long barn", (8, 4), "N. Fairburn", ("330.00", "298.00"), 5),
+    evening("LETT", -70, -58, "TU 18:00 120", 5, "Hall 2", (10, 4), "K. Adebayo", ("196.00", "176.00"), 6),
+    evening("READ", -72, -61, "TH 19:00 90", 5, "Online room", (24, 8), "C. Abernathy", ("150.00", "132.00"), 10,
+            title="Reading old buildings: five evenings"),
+    # Running.
+    evening("LETT", -55, -16, "WE 18:00 120", 5, "Hall 2", (10, 4), "K. Adebayo", ("196.00", "176.00"), 8),
+    evening("ROOF", -56, -20, "TU 18:00 150", 6, "Roof shed", (10, 4), "R. Castellan", ("258.00", "232.00"), 7),
+    evening("STAIN", -54, -14, "MO 18:00 150", 6, "Glass room", (8, 4), "M. Oyelaran", ("272.00", "246.00"), 8),
+    evening("TOOL", -52, -10, "TU 18:30 150", 5, "Forge", (8, 4), "H. Dunmore", ("310.00", "282.00"), 6),
+    evening("OAK", -50, -9, "SU 09:00 300", 4, "Long barn", (8, 4), "N. Fairburn", ("330.00", "298.00"), 6),
+    evening("POINT", -48, -8, "MO 18:30 150", 5, "Hall 2", (12, 5), "P. Hallam", ("180.00", "162.00"), 10),
+    # Open.
+    evening("ARCH", -40, 12, "SU 10:00 240", 4, "Quarry yard", (10, 5), "K. Adebayo", ("290.00", "262.00"), 6),
+    evening("LETT", -36, 30, "WE 18:00 120", 6, "Hall 2", (10, 4), "K. Adebayo", ("196.00", "176.00"), 4),
+    evening("STAIN", -34, 33, "MO 18:00 150", 6, "Glass room", (8, 4), "M. Oyelaran", ("272.00", "246.00"), 5),
+    evening("ROOF", -32, 27, "TU 18:00 150", 6, "Roof shed", (10, 4), "R. Castellan", ("258.00", "232.00"), 5),
+    evening("TOOL", -30, 29, "TU 18:30 150", 5, "Forge", (8, 4), "H. Dunmore", ("310.00", "282.00"), 3),
+    evening("POINT", -28, 31, "MO 18:30 150", 5, "Hall 2", (12, 5), "P. Hallam", ("180.00", "162.00"), 6),
+    evening("OAK", -26, 24, "SU 09:00 300", 4, "Long barn", (8, 4), "N. Fairburn", ("330.00", "298.00"), 8),
+    evening("GLASS", -24, 19, "TU 18:00 150", 5, "Glass room", (10, 5), "S. Whitlock", ("264.00", "238.00"), 3),
+    evening("LIME", -22, 21, "TH 17:30 150", 6, "Hall 2", (12, 5), "C. Abernathy", ("298.00", "268.00"), 7),
+    evening("READ", -21, 26, "TU 19:00 90", 6, "Online room", (24, 8), "C. Abernathy", ("150.00", "132.00"), 7,
+            title="Reading old buildings: six evenings"),
+    evening("DSW", -18, 37, "WE 17:30 150", 8, "Quarry yard", (14, 6), "I. Marchetti", ("236.00", "212.00"), 5),
+    # Cancelled: too few, and no teacher.
+    evening("CARVE", -46, 4, "SU 14:30 180", 4, "Quarry yard", (12, 6), "P. Hallam", ("254.00", "228.00"), 3,
+            cancelled=(5, "Too few signed up.")),
+    evening("SLATE", -44, 14, "SA 09:00 300", 3, "Roof shed", (10, 5), "R. Castellan", ("248.00", "224.00"), 2,
+            cancelled=(4, "The instructor is ill.")),
+    # Announced, and a draft.
+    evening("ARCH", -10, 72, "SU 10:00 240", 4, "Quarry yard", (10, 5), "K. Adebayo", ("290.00", "262.00"), 0,
+            title="An arch on centering, spring", opens=14),
+    evening("STAIN", -7, 80, "MO 18:00 150", 6, "Glass room", (8, 4), "M. Oyelaran", ("272.00", "246.00"), 0,
+            title="Painting on glass, spring", opens=21),
+    evening("LETT", -3, 85, "WE 18:00 120", 6, "Hall 2", (10, 4), "K. Adebayo", ("196.00", "176.00"), 0,
+            title="Letter cutting, spring", published=False),
 )  # fmt: skip

@@ -16,14 +16,17 @@ from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import PersonCommand, TagsCommand
+from archgate.actions.runs import lifecycle
 from archgate.demo.center import Center
 from archgate.demo.desk import CLIENT
 from archgate.demo.names import FAMILY, GIVEN
 from archgate.demo.offerings import PlannedRun
 from archgate.papers.lists import read_table
 
-PEOPLE = 150
-CALLERS = 120  # of them sign up by phone at random; the others are in the events of the script
+PEOPLE = 890
+EVENTS = range(
+    120, 150
+)  # of the crowd are in the events of the script; all others sign up by phone at random
 CLIENT_LIST = (
     "Personnel no,Name,Work email,Department\r\n"
     "00121,Teodora Vance,teodora.vance@example.org,Survey\r\n"
@@ -37,8 +40,9 @@ CLIENT_LIST = (
 
 def somebody(n: int) -> tuple[str, str, str | None]:
     """Given name, family name and email of the nth person of the crowd; one in 19 has no email."""
-    first = GIVEN[(n * 7 + n // len(GIVEN)) % len(GIVEN)]
-    last = FAMILY[(n * 11 + n // len(FAMILY)) % len(FAMILY)]
+    round_ = n // len(GIVEN)
+    first = GIVEN[(n * 7) % len(GIVEN)]
+    last = FAMILY[(n * 11 + 3 * round_) % len(FAMILY)]
     return first, last, f"{first}.{last}@example.org".lower() if n % 19 else None
 
 
@@ -54,10 +58,11 @@ def everybody(center: Center) -> list[int]:
             "phone": f"555-01{n % 100:02d}",
             "anyway": True,
         }
-        crowd.append(center.act(9 + n / 200, people.create_person, command_of(PersonCommand, body)).id)
+        hour = 9 + n / 1000
+        crowd.append(center.act(hour, people.create_person, command_of(PersonCommand, body)).id)
         tags = ["member"] if n % 3 == 0 else ["concession"] if n % 10 == 1 else []
         if tags:
-            center.act(9 + n / 200, people.tag_person, crowd[-1], command_of(TagsCommand, {"tags": tags}))
+            center.act(hour, people.tag_person, crowd[-1], command_of(TagsCommand, {"tags": tags}))
     return crowd
 
 
@@ -70,7 +75,7 @@ def sign_up_days(center: Center, plan: PlannedRun, first: date | None) -> list[i
 
 def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hour: float) -> None:
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
-    person = center.chance.choice(crowd[:CALLERS])
+    person = center.chance.choice([p for n, p in enumerate(crowd) if n not in EVENTS])
     terms = center.read(hour, lambda d: run_fees.terms_view(get_run(d, run_id)))
     known = center.read(hour, quotes.choices, run_id, person, None).rates
     offered = [r for r in known if r.why_not is None]
@@ -90,8 +95,10 @@ def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hou
 
 
 def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list[int]) -> None:
-    """What else happened on a day: parties, a line, a withdrawal, a client's list."""
-    if plan.course == "DSW" and plan.first > 0:
+    """What else happened on a day: parties, a line, a withdrawal, a client's list, a run that is given up."""
+    if plan.cancelled and back == plan.cancelled[0]:
+        center.act(15, lifecycle.cancel_run, run_id, plan.cancelled[1])
+    if (plan.course, plan.first) == ("DSW", 23):
         if back == 8:
             party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
         if back == 3:

@@ -16,10 +16,11 @@ const found = {
   owed: "0.00",
   why: "Less than 21 days before the start, 75 percent goes back.",
   line: "Then the seat is offered to Ada Stone.",
+  could: [] as { waiting_id: number; name: string; heads: number; next: boolean }[],
 };
 const WITHDRAWAL = "/api/v1/enrollments/9/withdrawal";
 const WITHDRAW = "/api/v1/enrollments/9/withdraw";
-const gone = { name: "Zofia Fontaine", kept: "53.00", taken_back: "159.00", change: "c9" };
+const gone = { name: "Zofia Fontaine", kept: "53.00", taken_back: "159.00", change: "c9", seat: "" };
 
 function leaving(more: { noShow?: boolean } = {}) {
   const said = acts();
@@ -52,7 +53,7 @@ test("a double click withdraws once, and says what was kept", async () => {
   const { person, said, close } = leaving();
   await person.dblClick(await screen.findByRole("button", { name: "Withdraw" }));
   await waitFor(() => expect(close).toHaveBeenCalledTimes(1));
-  expect(sent.map((s) => s.body)).toEqual([{ why: "", received_on: null, no_show: false }]);
+  expect(sent.map((s) => s.body)).toEqual([{ why: "", received_on: null, no_show: false, seat: null }]);
   expect(said.say).toHaveBeenCalledWith({
     text: "Zofia Fontaine withdrew. $53.00 is kept. $159.00 is taken off the account.",
     change: "c9",
@@ -76,7 +77,13 @@ test("another sum is kept with a reason; without one it is asked for at its fiel
   expect(document.activeElement).toBe(screen.getByLabelText("Reason"));
   await person.type(screen.getByLabelText("Reason"), "moved away{Enter}");
   await waitFor(() => expect(close).toHaveBeenCalled());
-  expect(sent[1]!.body).toEqual({ keep: "20.00", why: "moved away", received_on: null, no_show: false });
+  expect(sent[1]!.body).toEqual({
+    keep: "20.00",
+    why: "moved away",
+    received_on: null,
+    no_show: false,
+    seat: null,
+  });
 });
 
 test("the day word came is asked of the server and sent along", async () => {
@@ -105,4 +112,39 @@ test("a refusal that belongs to no field stands in the form", async () => {
   await person.click(await screen.findByRole("button", { name: "Withdraw" }));
   expect(await screen.findByText("Zofia was moved to another run meanwhile.")).toBeTruthy();
   expect(close).not.toHaveBeenCalled();
+});
+
+const line = [
+  { waiting_id: 4, name: "Ada Stone", heads: 1, next: true },
+  { waiting_id: 7, name: "Bo Reed", heads: 1, next: false },
+];
+
+test("who is next in line is named, and the seat can be kept or given out of turn", async () => {
+  answers("get", WITHDRAWAL, { ...found, could: line });
+  const sent = answers("post", WITHDRAW, () =>
+    sent.length === 1
+      ? problem(422, "invalid", "Not done.", [{ at: "/seat/last", message: "Say through which day." }])
+      : { ...gone, seat: "Bo Reed has an offer." },
+  );
+  const { person, said } = leaving();
+  const goes = await screen.findByLabelText("The seat goes to");
+  expect([...goes.querySelectorAll("option")].map((o) => o.textContent)).toEqual([
+    "Ada Stone, next in line",
+    "nobody yet: keep it",
+    "Bo Reed, out of turn",
+  ]);
+  await person.selectOptions(goes, "keep");
+  await person.click(screen.getByRole("button", { name: "Withdraw" }));
+  expect(await screen.findByText("Say through which day.")).toBeTruthy();
+  await person.selectOptions(goes, "7");
+  await person.type(screen.getByLabelText("Why out of turn"), "promised");
+  await person.click(screen.getByRole("button", { name: "Withdraw" }));
+  await waitFor(() => expect(said.say).toHaveBeenCalled());
+  expect(sent.map((s) => (s.body as { seat: unknown }).seat)).toEqual([
+    { to: "keep", last: null, why: null },
+    { to: "chosen", waiting_id: 7, why: "promised" },
+  ]);
+  expect(said.say).toHaveBeenCalledWith(
+    expect.objectContaining({ text: expect.stringContaining("Bo Reed has an offer.") as string }),
+  );
 });
