@@ -153,7 +153,7 @@ def test_a_sale_competes_with_early_steps_and_the_lowest_wins_alone():
     assert prices == {24: 21000, 25: 19800, 28: 19800, 30: 19800, 31: 22800}
     line = quote_on(date(2027, 8, 25), sale).lines[0]
     assert line.why == (
-        "The regular amount is 240.00; the sale price is 198.00 through Mon 30 Aug 2027."
+        "The regular amount is 240.00; the sale price is 198.00 from Wed 25 Aug 2027 through Mon 30 Aug 2027."
         " It is the lowest of the reductions that hold."
     )
     assert line.early is False

@@ -16,7 +16,7 @@ from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.kernel.views import Outcome
 from archgate.actions.runs import making, showing
-from archgate.actions.runs.commands import KeepDefaultsCommand, RunCommand, RunPatch
+from archgate.actions.runs.commands import KeepDefaultsCommand, KindCommand, RunCommand, RunPatch
 from archgate.actions.runs.views import RunOut
 from archgate.api.web import Subject, may, once, run_act, run_read
 
@@ -94,3 +94,15 @@ def keep_defaults(
 ) -> Outcome:
     """Make values of this run what the course's next runs start from."""
     return run_act(request, user, lambda uow: course_defaults.keep_defaults(uow, run_id, body.names))
+
+
+@router.put("/runs/{run_id}/kind")
+def change_kind(
+    run_id: int,
+    body: KindCommand,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("plan runs")),
+) -> Outcome:
+    """Make a draft another kind of run; with `preview` nothing is saved."""
+    return run_act(request, user, lambda uow: making.change_kind(uow, run_id, body), preview=preview)

@@ -13,7 +13,7 @@ from archgate.actions.across import planner
 from archgate.actions.across.views import DaySheet, MonthList, PlannerOut
 from archgate.actions.kernel.unit_of_work import Once, read_only
 from archgate.actions.kernel.views import ClashOut, Done, Outcome
-from archgate.actions.runs import copying, lifecycle, moving, season
+from archgate.actions.runs import copying, lifecycle, moving, patterns, season
 from archgate.actions.runs.commands import (
     CancelMeetingCommand,
     CancelRunCommand,
@@ -27,7 +27,7 @@ from archgate.actions.runs.commands import (
 )
 from archgate.actions.runs.views import Copied, Figures, FileOut, PlannedDates, Season, Slot
 from archgate.actions.schedule import calendars, kept_clashes
-from archgate.actions.schedule.commands import AcceptClashCommand, OneOffForm
+from archgate.actions.schedule.commands import AcceptClashCommand, EndPatternCommand, OneOffForm, PatternForm
 from archgate.actions.schedule.views import FeedOut
 from archgate.api.web import Subject, Token, may, once, run_act, run_read
 
@@ -98,6 +98,42 @@ def extend_run(
         request, user, lambda uow: moving.extend_run(uow, run_id, body),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
+
+
+@router.post("/runs/{run_id}/patterns", status_code=201)
+def add_pattern(
+    run_id: int, body: PatternForm, request: Request, preview: bool = False, user: User = Depends(plan),
+    key: Once | None = Depends(once),
+) -> Outcome:  # fmt: skip
+    """One meeting pattern more; with `preview` nothing is saved."""
+    return run_act(
+        request, user, lambda uow: patterns.add_pattern(uow, run_id, body),
+        preview=preview, once=None if preview else key,
+    )  # fmt: skip
+
+
+@router.put("/runs/{run_id}/patterns/{n}")
+def change_pattern(
+    run_id: int,
+    n: int,
+    body: PatternForm,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(plan),
+) -> Outcome:
+    """A pattern becomes another for all that is ahead; with `preview` nothing is saved."""
+    return run_act(request, user, lambda uow: patterns.change_pattern(uow, run_id, n, body), preview=preview)
+
+
+@router.post("/runs/{run_id}/patterns/{n}/end")
+def end_pattern(
+    run_id: int, n: int, body: EndPatternCommand, request: Request, preview: bool = False,
+    user: User = Depends(plan),
+) -> Outcome:  # fmt: skip
+    """A pattern ends with a day; its later meetings fall out."""
+    return run_act(
+        request, user, lambda uow: patterns.end_pattern(uow, run_id, n, body.last), preview=preview
+    )
 
 
 # --- many runs at once ------------------------------------------------------------------------------------
@@ -227,6 +263,12 @@ def get_file(file_id: int, request: Request, user: User = Depends(read)) -> Resp
     name, media, content = run_read(request, user, lambda uow: lifecycle.file_of(uow, file_id))
     disposition = f"attachment; filename*=UTF-8''{quote(name)}"
     return Response(content, media_type=media, headers={"Content-Disposition": disposition})
+
+
+@router.delete("/files/{file_id}")
+def take_off_file(file_id: int, request: Request, user: User = Depends(plan)) -> Outcome:
+    """Take a file off its run."""
+    return run_act(request, user, lambda uow: lifecycle.take_off_file(uow, file_id))
 
 
 # --- the planner and calendars ----------------------------------------------------------------------------

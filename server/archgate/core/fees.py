@@ -246,9 +246,15 @@ def unit_price(rate: Rate, day: date, start: date | None, currency: str) -> Unit
         return UnitPrice(
             price, f"{regular}{how}. The early step holds {through_text(last)}{rule}.{also}", early=True
         )
-    until = f" {through_text(sale.last)}" if sale and sale.last else ""
+    until = sale_text(sale) if sale else ""
     also = " It is the lowest of the reductions that hold." if others else ""
     return UnitPrice(price, f"{regular}; the sale price is {format_amount(price, currency)}{until}.{also}")
+
+
+def sale_text(sale: Sale) -> str:
+    """From when to when a sale runs, as far as it is bounded."""
+    begins = f" from {day_text(sale.first)}" if sale.first else ""
+    return begins + (f" {through_text(sale.last)}" if sale.last else "")
 
 
 # --- the ask ----------------------------------------------------------------------------------------------

@@ -11,6 +11,7 @@ from datetime import date
 
 from archgate.core.waitlist import Rule, goes_first
 
+NO_LIMIT = 100_000  # seats of a run that takes as many as come: an open run without a number
 LARGEST_PARTY = 50  # heads on one sign-up; more is a list
 
 

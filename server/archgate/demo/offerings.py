@@ -212,7 +212,7 @@ class PlannedRun:
     more: Document = field(default_factory=dict)
 
 
-RUNS = (
+STORIES = (
     # Ended.
     PlannedRun("LIME", -73, -58, "SA", "09:30", 360, 3, 10, 5, "Hall 2", "I. Marchetti",
                rates("310.00", "280.00", 14), (DEPOSIT,), 8),
@@ -279,8 +279,8 @@ def evening(
     )  # fmt: skip
 
 
-RUNS = (
-    *RUNS,
+RUNS: tuple[PlannedRun, ...] = (
+    *STORIES,
     # Ended.
     evening("ARCH", -74, -64, "SU 10:00 240", 4, "Quarry yard", (10, 5), "K. Adebayo", ("290.00", "262.00"), 7),
     evening("POINT", -74, -66, "WE 18:00 150", 4, "Hall 2", (12, 5), "P. Hallam", ("180.00", "162.00"), 9),

@@ -70,7 +70,7 @@ class Course(Base):
 
 
 class Attachment(Base):
-    """A file kept with a run: the contract of a contract run."""
+    """A file kept with a run: the contract of a contract run. `removed_at`: taken off it; it is kept for the undo."""
 
     __tablename__ = "attachments"
     id: Mapped[Key]
@@ -83,6 +83,7 @@ class Attachment(Base):
     )
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]
+    removed_at: Mapped[datetime | None]
 
 
 class Run(Base):

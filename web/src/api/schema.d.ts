@@ -571,6 +571,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/kind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Kind
+         * @description Make a draft another kind of run; with `preview` nothing is saved.
+         */
+        put: operations["change_kind"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/meetings": {
         parameters: {
             query?: never;
@@ -685,6 +705,66 @@ export interface paths {
          * @description Make a run longer at its end; with `preview` nothing is saved.
          */
         post: operations["extend_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Pattern
+         * @description One meeting pattern more; with `preview` nothing is saved.
+         */
+        post: operations["add_pattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/patterns/{n}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Pattern
+         * @description A pattern becomes another for all that is ahead; with `preview` nothing is saved.
+         */
+        put: operations["change_pattern"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/patterns/{n}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Pattern
+         * @description A pattern ends with a day; its later meetings fall out.
+         */
+        post: operations["end_pattern"];
         delete?: never;
         options?: never;
         head?: never;
@@ -978,7 +1058,11 @@ export interface paths {
         get: operations["get_file"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Take Off File
+         * @description Take a file off its run.
+         */
+        delete: operations["take_off_file"];
         options?: never;
         head?: never;
         patch?: never;
@@ -6522,16 +6606,28 @@ export interface components {
             taxes?: components["schemas"]["TaxForm"][] | null;
             /** The payment plans */
             plans?: components["schemas"]["PlanForm"][] | null;
-            /** The refund policy */
-            refunds?: components["schemas"]["RefundForm"] | null;
+            /** The seats beyond the capacity */
+            overbook?: number | null;
+            /** The rule of the line */
+            line_rule?: components["schemas"]["Rule"] | null;
+            /** Whether seats are offered by themselves */
+            auto_offer?: boolean | null;
+            /** The hours of an offer */
+            offer_hours?: number | null;
+            /** The hours a seat is held */
+            hold_hours?: number | null;
+            /** The role without a seat */
+            role?: components["schemas"]["Role"] | null;
             /** Who is told */
             told?: components["schemas"]["Told"][] | null;
+            /** The days of access */
+            access_days?: number | null;
+            /** The refund policy */
+            refunds?: components["schemas"]["RefundForm"] | null;
             /** The office's email */
             office_email?: string | null;
             /** The days a quote is kept */
             quote_days?: number | null;
-            /** The days of access */
-            access_days?: number | null;
         };
         /**
          * CenterDefaultsPatch
@@ -7121,8 +7217,28 @@ export interface components {
             gates: components["schemas"]["GateDay"][];
         };
         /**
+         * CopyChanges
+         * @description What is other in a copy of one run: its rhythm, number of meetings, time, place or instructor. What is left out stays.
+         */
+        CopyChanges: {
+            /** The weekday */
+            weekdays?: components["schemas"]["Weekday"][] | null;
+            /** Every so many weeks */
+            every_weeks?: number | null;
+            /** The number of meetings */
+            count?: number | null;
+            /** The start time */
+            start?: string | null;
+            /** The length in minutes */
+            minutes?: number | null;
+            /** Place */
+            place?: string | null;
+            /** Instructor */
+            instructor?: string | null;
+        };
+        /**
          * CopyCommand
-         * @description Runs by id with their new first dates, or a course's or a season's runs moved by weeks.
+         * @description Runs by id with their new first dates, or a course's or a season's runs moved by weeks. `changes` are of one run's copy.
          */
         CopyCommand: {
             /** The runs */
@@ -7135,6 +7251,8 @@ export interface components {
             until?: string | null;
             /** The weeks */
             weeks?: number | null;
+            /** What is other in the copy */
+            changes?: components["schemas"]["CopyChanges"] | null;
         };
         /**
          * CouldHave
@@ -7181,6 +7299,22 @@ export interface components {
             taxes?: components["schemas"]["TaxForm"][] | null;
             /** The payment plans */
             plans?: components["schemas"]["PlanForm"][] | null;
+            /** The seats beyond the capacity */
+            overbook?: number | null;
+            /** The rule of the line */
+            line_rule?: components["schemas"]["Rule"] | null;
+            /** Whether seats are offered by themselves */
+            auto_offer?: boolean | null;
+            /** The hours of an offer */
+            offer_hours?: number | null;
+            /** The hours a seat is held */
+            hold_hours?: number | null;
+            /** The role without a seat */
+            role?: components["schemas"]["Role"] | null;
+            /** Who is told */
+            told?: components["schemas"]["Told"][] | null;
+            /** The days of access */
+            access_days?: number | null;
             /** Place */
             place?: string | null;
             /** Instructor */
@@ -7189,6 +7323,11 @@ export interface components {
             capacity?: number | null;
             /** Smallest */
             smallest?: number | null;
+            /** Time Zone */
+            time_zone?: string | null;
+            /** Windows */
+            windows?: components["schemas"]["WindowRule"][] | null;
+            decision_rule?: components["schemas"]["GateRule"] | null;
             /** The refund policy */
             refunds?: components["schemas"]["RefundForm"] | null;
         };
@@ -7758,6 +7897,14 @@ export interface components {
          * @enum {string}
          */
         Employment: "employed" | "freelance" | "outside";
+        /** EndPatternCommand */
+        EndPatternCommand: {
+            /**
+             * The last day
+             * Format: date
+             */
+            last: string;
+        };
         /** EndingHold */
         EndingHold: {
             /** Run Id */
@@ -7966,6 +8113,9 @@ export interface components {
             batch_id: number | null;
             /** Sentence */
             sentence: string;
+            /** Access Until */
+            access_until: string | null;
+            next_due: components["schemas"]["NextDue"] | null;
         };
         /**
          * EnrollmentStatus
@@ -8353,6 +8503,11 @@ export interface components {
             at: string;
             /** Label */
             label: string;
+        };
+        /** GateRule */
+        GateRule: {
+            /** The days before the start */
+            days_before?: number | null;
         };
         /**
          * GiveBackCommand
@@ -9307,6 +9462,20 @@ export interface components {
             /** Sent */
             sent: boolean;
         };
+        /**
+         * KindCommand
+         * @description What a draft becomes: a cohort with its first and last day, an open run with its days of access.
+         */
+        KindCommand: {
+            /** The kind of run */
+            kind: components["schemas"]["RunKind"];
+            /** The first day */
+            starts_on?: string | null;
+            /** The last day */
+            ends_on?: string | null;
+            /** The days of access */
+            access_days?: number | null;
+        };
         /** Lane */
         Lane: {
             /** Id */
@@ -9659,6 +9828,11 @@ export interface components {
              * Format: date-time
              */
             end: string;
+            /**
+             * Clock
+             * Format: time
+             */
+            clock: string;
             /** Minutes */
             minutes: number;
             /** Instructor */
@@ -11001,6 +11175,8 @@ export interface components {
         };
         /** PatternOut */
         PatternOut: {
+            /** N */
+            n: number;
             /**
              * First
              * Format: date
@@ -11726,7 +11902,10 @@ export interface components {
             /** Clashes */
             clashes: components["schemas"]["ClashOut"][];
         };
-        /** PlannedMeeting */
+        /**
+         * PlannedMeeting
+         * @description `clock` is the time that was meant, also where the change of clocks skips it and the meeting starts later.
+         */
         PlannedMeeting: {
             /** N */
             n: number;
@@ -11749,6 +11928,11 @@ export interface components {
              * Format: date-time
              */
             end: string;
+            /**
+             * Clock
+             * Format: time
+             */
+            clock: string;
             /** Minutes */
             minutes: number;
             /** Instructor */
@@ -12699,6 +12883,8 @@ export interface components {
             hold_hours?: number | null;
             /** Who is told */
             told?: components["schemas"]["Told"][] | null;
+            /** The time zone */
+            time_zone?: string | null;
             /** The course */
             course_id?: number | null;
             /** The course */
@@ -12709,8 +12895,6 @@ export interface components {
             starts_on?: string | null;
             /** The last day */
             ends_on?: string | null;
-            /** The time zone */
-            time_zone?: string | null;
             /** The currency */
             currency?: string | null;
         };
@@ -12759,6 +12943,8 @@ export interface components {
             hold_hours?: number | null;
             /** Who is told */
             told?: components["schemas"]["Told"][] | null;
+            /** The time zone */
+            time_zone?: string | null;
         };
         /**
          * RunKind
@@ -12943,6 +13129,7 @@ export interface components {
             week_names: string[];
             /** Named Weeks */
             named_weeks: components["schemas"]["NamedWeek"][];
+            usual_role: components["schemas"]["Role"];
             /** Client Id */
             client_id: number | null;
             /** Files */
@@ -13016,6 +13203,10 @@ export interface components {
             details_needed: boolean;
             /** Details */
             details: string | null;
+            /** Early */
+            early: boolean;
+            /** Access Until */
+            access_until: string | null;
             /** Installments */
             installments: components["schemas"]["InstallmentView"][];
             /**
@@ -13293,6 +13484,10 @@ export interface components {
             details_needed: boolean;
             /** Details */
             details: string | null;
+            /** Early */
+            early: boolean;
+            /** Access Until */
+            access_until: string | null;
             /** Installments */
             installments: components["schemas"]["InstallmentView"][];
             /**
@@ -14523,6 +14718,11 @@ export interface components {
         WindowIO: {
             opens?: components["schemas"]["RuleIO"] | null;
             closes?: components["schemas"]["RuleIO"] | null;
+        };
+        /** WindowRule */
+        WindowRule: {
+            opens?: components["schemas"]["GateRule"] | null;
+            closes?: components["schemas"]["GateRule"] | null;
         };
         /**
          * WithRole
@@ -17348,6 +17548,84 @@ export interface operations {
             };
         };
     };
+    change_kind: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     add_meeting: {
         parameters: {
             query?: {
@@ -17752,6 +18030,244 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ExtendCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_pattern: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternForm"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_pattern: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternForm"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_pattern: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndPatternCommand"];
             };
         };
         responses: {
@@ -18953,6 +19469,78 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_off_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
             };
             /** @description Please sign in */
             401: {

@@ -9,7 +9,8 @@ from pydantic import Field
 from archgate.actions.courses.commands import RefundForm
 from archgate.actions.kernel.commands import AmountText, Day, Days, Flag, Form, Id, Line, PercentText, Words
 from archgate.core.plans import Settle
-from archgate.core.states import Told
+from archgate.core.states import Role, Told
+from archgate.core.waitlist import Rule
 
 
 class EarlyStepForm(Form):
@@ -124,25 +125,54 @@ class TermsForm(Form):
     plans: Annotated[list[PlanForm], Field(max_length=12)] | None = Field(None, title="The payment plans")
 
 
-class CenterDefaultsForm(TermsForm):
-    """What runs start from where their course says nothing."""
+class LineRulesForm(TermsForm):
+    """How seats and the line are given on new runs, and what role somebody has who comes onto a roster without a seat."""
 
-    refunds: RefundForm | None = Field(None, title="The refund policy")
-    told: Annotated[list[Told], Field(max_length=10)] | None = Field(None, title="Who is told")
-    office_email: Annotated[Line, Field(max_length=254)] | None = Field(None, title="The office's email")
-    quote_days: Annotated[int, Field(strict=True, ge=1, le=365)] | None = Field(
-        None, title="The days a quote is kept"
+    overbook: Annotated[int, Field(strict=True, ge=0, le=100_000)] | None = Field(
+        None, title="The seats beyond the capacity"
     )
-    access_days: Annotated[int, Field(strict=True, ge=1, le=36_600)] | None = Field(
+    line_rule: Rule | None = Field(None, title="The rule of the line")
+    auto_offer: Flag | None = Field(None, title="Whether seats are offered by themselves")
+    offer_hours: Annotated[int, Field(strict=True, ge=1, le=24 * 60)] | None = Field(
+        None, title="The hours of an offer"
+    )
+    hold_hours: Annotated[int, Field(strict=True, ge=1, le=24 * 60)] | None = Field(
+        None, title="The hours a seat is held"
+    )
+    role: Role | None = Field(None, title="The role without a seat")
+    told: Annotated[list[Told], Field(max_length=10)] | None = Field(None, title="Who is told")
+    access_days: Annotated[int, Field(strict=True, ge=0, le=36_600)] | None = Field(
         None, title="The days of access"
     )
 
 
-class CourseDefaultsForm(TermsForm):
+class GateRule(Form):
+    days_before: Days | None = Field(None, title="The days before the start")
+
+
+class WindowRule(Form):
+    opens: GateRule | None = None
+    closes: GateRule | None = None
+
+
+class CenterDefaultsForm(LineRulesForm):
+    """What runs start from where their course says nothing."""
+
+    refunds: RefundForm | None = Field(None, title="The refund policy")
+    office_email: Annotated[Line, Field(max_length=254)] | None = Field(None, title="The office's email")
+    quote_days: Annotated[int, Field(strict=True, ge=1, le=365)] | None = Field(
+        None, title="The days a quote is kept"
+    )
+
+
+class CourseDefaultsForm(LineRulesForm):
     """What the next runs of a course start from."""
 
     place: Line | None = None
     instructor: Line | None = None
     capacity: Annotated[int, Field(strict=True, ge=1, le=100_000)] | None = None
     smallest: Annotated[int, Field(strict=True, ge=0, le=100_000)] | None = None
+    time_zone: Line | None = None
+    windows: Annotated[list[WindowRule], Field(max_length=12)] | None = None
+    decision_rule: GateRule | None = None
     refunds: RefundForm | None = Field(None, title="The refund policy")

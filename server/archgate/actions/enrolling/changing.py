@@ -33,6 +33,7 @@ from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
+from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core import eligibility, ledger, plans, refunds
 from archgate.core import fees as core_fees
@@ -129,6 +130,10 @@ def view(uow: UnitOfWork, enrollment_id: int) -> EnrollmentOut:
         plan=plan_view(uow, enrollment), order_number=enrollment.order_number, contact=enrollment.contact,
         batch_id=enrollment.batch_id,
         sentence=sentence_of(uow, enrollment),
+        access_until=schedule.access_ends(run, enrollment.signed_up),
+        next_due=money.next_due(
+            money.open_installments(uow, [enrollment.id]).get(enrollment.id, []), enrollment.currency
+        ),
     )  # fmt: skip
 
 

@@ -45,8 +45,6 @@ from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
 
-EARLY = "Head start of the interest list"
-
 
 def payer_owner(
     uow: UnitOfWork, run: Run, person: Person, organization_id: int | None, payer_person_id: int | None = None
@@ -94,7 +92,7 @@ def enroll(
     run, row = made_of.lock_run(uow, command.run_id)
     if row.taken >= run.capacity + run.overbook and command.held_place_id is None:
         refuse_full_run(uow, command, run, row.taken, person)
-    early = EARLY if parties.told_early(uow, run, person.id) else ""
+    early = quotes.EARLY if parties.told_early(uow, run, person.id) else ""
     special = quotes.special_of(uow, command.received_on, command.exception or early, command.set_aside_id)
     number = command.kept_quote_id
     kept = kept_quotes.standing(uow, number, run, person) if number else None

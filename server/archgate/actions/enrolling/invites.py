@@ -86,7 +86,7 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
                 ) from None
             raise
     elif answer == "wait":
-        early = enrollments.EARLY if parties.told_early(uow, run, row.person_id) else None
+        early = quotes.EARLY if parties.told_early(uow, run, row.person_id) else None
         waitlist.join(uow, JoinCommand(run_id=run.id, person_id=row.person_id, exception=early))
     elif answer == "decline":
         row.status, row.ended_at = InterestStatus.CLEARED, uow.now

@@ -139,6 +139,8 @@ class EnrollmentOut(View):
     contact: str
     batch_id: int | None
     sentence: str
+    access_until: date | None
+    next_due: NextDue | None
 
 
 class EnrollmentChanged(View):

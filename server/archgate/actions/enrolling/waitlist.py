@@ -41,7 +41,7 @@ def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
     there is a seat for it. A head start is a rank before others and needs a reason."""
     person, run = people.present(uow, command.person_id), seats.run_to_change(uow, command.run_id)
     organization_id, head_start = command.organization_id, command.head_start
-    early = enrollments.EARLY if parties.told_early(uow, run, person.id) else ""
+    early = quotes.EARLY if parties.told_early(uow, run, person.id) else ""
     special = quotes.special_of(uow, command.received_on, command.exception or early)
     if head_start and not special.exception:
         raise refuse("/head_start", "A head start is a rank up to 100, with a reason.")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import orjson
+
 from archgate.actions.fees import fees
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome
@@ -14,12 +16,34 @@ from archgate.core.faults import Fault, Refused
 from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 
-DEFAULTED = ("place", "instructor", "capacity", "smallest", *fees.TERMS)
+LINE_RULES = ("overbook", "line_rule", "auto_offer", "offer_hours", "hold_hours")
+FACTS = (
+    "place",
+    "instructor",
+    "capacity",
+    "smallest",
+    "access_days",
+    "windows",
+    "decision_rule",
+    "told",
+    "time_zone",
+    *LINE_RULES,
+)
+DEFAULTED = (*FACTS, *fees.TERMS)
+ON_DATES = ("windows", "decision_rule")
+
+
+WORDS = {
+    "smallest": "smallest number", "capacity": "number of seats", "access_days": "days of access", "windows": "sign-up windows",
+    "decision_rule": "decision day", "told": "list of who is told", "time_zone": "time zone", "overbook": "seats beyond the capacity",
+    "line_rule": "rule of the line", "auto_offer": "way seats are offered", "offer_hours": "hours of an offer",
+    "hold_hours": "hours a seat is held", "group": "group prices", "plans": "payment plans",
+}  # fmt: skip
 
 
 def default_values(run: Run) -> Document:
     """The values of a run that a course may keep as defaults for its next runs, as a form sends them."""
-    facts = {name: fact_of(run, name) for name in DEFAULTED if name not in fees.TERMS}
+    facts = {name: fact_of(run, name) for name in FACTS}
     return {**facts, **fees.terms_document(run)}
 
 
@@ -40,9 +64,13 @@ def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> Outcome:
     if unknown or not names:
         raise Refused([Fault("/names", f"A course keeps only these: {', '.join(DEFAULTED)}.")])
     values = default_values(run)
+    dated = [n for n in names if n in ON_DATES and '"on"' in orjson.dumps(values[n]).decode()]
+    if dated:
+        sentence = "Gates on a date are of this run alone; count them from the start to make them a default."
+        raise Refused([Fault("/names", sentence)])
     get_course(uow, run.course_id, to_change=True)
     run.course.defaults = {**run.course.defaults, **{n: values[n] for n in names}}
-    told = ", ".join(names)
+    told = ", ".join(WORDS.get(n, n) for n in names)
     change = uow.log(
         Act.KEEP_DEFAULTS, run.id, f"Made the {told} of {run.code} the defaults of {run.course.code}"
     )

@@ -450,7 +450,8 @@ def origins(uow: UnitOfWork, course: Course, values: Document) -> dict[str, Orig
     for name, value in values.items():
         level = "course" if name in course.defaults else "center" if name in uow.center.defaults else None
         usual = (course.defaults if level == "course" else uow.center.defaults).get(name)
-        same = level is not None and value == usual
+        # Who is told is asked of the center at every sign-up where a run says nothing.
+        same = level is not None and (value == usual or (name == "told" and value is None))
         origin_of[name] = Origin(from_=level if same and level else "own", default_of=level, default=usual)
     return origin_of
 

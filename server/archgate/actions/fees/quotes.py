@@ -30,6 +30,7 @@ from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import payments
 from archgate.actions.people import people
+from archgate.actions.schedule import schedule
 from archgate.actions.seats import parties, seats
 from archgate.core import eligibility, gates
 from archgate.core import fees as core_fees
@@ -270,6 +271,7 @@ class Special:
 
 
 NOTHING_SPECIAL = Special()
+EARLY = "Head start of the interest list"
 
 
 def special_of(
@@ -352,7 +354,7 @@ def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> RunQuoteView
     special = special_of(uow, asked.received_on, asked.exception, asked.set_aside_id, asked.held_place_id)
     person = people.get_person(uow, asked.person_id) if asked.person_id else None
     if person is not None and not special.exception and parties.told_early(uow, run, person.id):
-        special = replace(special, exception="Head start of the interest list")
+        special = replace(special, exception=EARLY)
     resolved = resolve_ask(uow, run, asked, person)
     quoted = sign_up_quote(uow, resolved, person, asked.organization_id, asked.day, special)
     names = parties.names_typed(asked.names)
@@ -420,6 +422,8 @@ def seat_view(
         can_wait=begun and not seated and not never,
         details_needed=needs_details(resolved, total),
         details=words,
+        early=special.exception == EARLY,
+        access_until=schedule.access_ends(run, uow.today),
     )
 
 

@@ -62,7 +62,7 @@ class QuoteView(DueView):
 
 class SeatView(View):
     """The seat or the place in line of a sign-up, and whether one can sign up. `details` are the payer's payment details on
-    file, in words."""
+    file, in words; `early`: they may sign up before others, from the interest list; `access_until` is the last day of access."""
 
     run_id: int
     rate_id: int
@@ -79,6 +79,8 @@ class SeatView(View):
     can_wait: bool
     details_needed: bool
     details: str | None
+    early: bool
+    access_until: date | None
 
 
 class SeatQuoteView(QuoteView, SeatView):

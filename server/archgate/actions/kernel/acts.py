@@ -64,9 +64,14 @@ class Act(StrEnum):
         return made
 
     ACCEPT_A_CLASH = "accept a clash", Subject.RUN, Undo.ROWS
+    ADD_A_PATTERN = "add a pattern", Subject.RUN, Undo.RUN
+    CHANGE_A_PATTERN = "change a pattern", Subject.RUN, Undo.RUN
+    END_A_PATTERN = "end a pattern", Subject.RUN, Undo.RUN
+    CHANGE_THE_KIND = "change the kind", Subject.RUN, Undo.RUN
+    TAKE_OFF_A_FILE = "take off a file", Subject.RUN, Undo.ROWS
     ADD_A_MEETING = "add a meeting", Subject.RUN, Undo.RUN
     ARCHIVE = "archive", Subject.RUN, Undo.RUN
-    ATTACH_A_FILE = "attach a file", Subject.RUN, "A contract that was attached stays with its run."
+    ATTACH_A_FILE = "attach a file", Subject.RUN, "Take the file off its run instead."
     BRING_BACK = "bring back", Subject.RUN, Undo.RUN
     CANCEL_A_RUN = "cancel a run", Subject.RUN, Undo.SOON
     CARRY_INTEREST_OVER = "carry interest over", Subject.RUN, Undo.ROWS

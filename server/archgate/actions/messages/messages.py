@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from zoneinfo import ZoneInfo
@@ -33,6 +33,7 @@ from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
 from archgate.tables.teaching import Agreement
 
+NOBODY: Mapping[int, OfRun] = {}
 WAIT = timedelta(seconds=60)  # while an undo still keeps a message from going out
 
 
@@ -230,11 +231,12 @@ def tell_run(
     occasion: OfRun,
     meeting_id: int | None = None,
     instructor: bool = True,
+    of_each: Mapping[int, OfRun] = NOBODY,
 ) -> int:
     """Write to everybody on a run and, with `instructor`, to its usual ones; how many people are told, by message or by
-    phone."""
+    phone. `of_each`: what the letter of somebody says beside, by person."""
     people = people_on(uow, run.id)
-    letters = [(to_person(p), written(replace(occasion, name=p.name))) for p in people]
+    letters = [(to_person(p), written(replace(of_each.get(p.id, occasion), name=p.name))) for p in people]
     for teacher in run.teachers if instructor else ():
         to = Addressee(teacher.instructor.name, teacher.instructor.email)
         letters.append((to, written(replace(occasion, name=""))))

@@ -23,7 +23,7 @@ from archgate.actions.kernel.commands import (
     with_missing,
 )
 from archgate.actions.schedule.commands import DatesForm, Minutes
-from archgate.core.states import Decision, RunKind, Scope, Told
+from archgate.core.states import Decision, RunKind, Scope, Told, Weekday
 from archgate.core.waitlist import Rule
 
 Seats = Annotated[int, Field(strict=True, ge=1, le=100_000)]
@@ -72,6 +72,7 @@ class RunFacts(Form):
     offer_hours: Hours | None = Field(None, title="The hours of an offer")
     hold_hours: Hours | None = Field(None, title="The hours a seat is held")
     told: Annotated[list[Told], Field(max_length=10)] | None = Field(None, title="Who is told")
+    time_zone: Line | None = Field(None, title="The time zone")
 
 
 class RunPatch(Command):
@@ -89,7 +90,6 @@ class RunCommand(RunFacts, DatesForm, TermsForm):
     kind: RunKind | None = Field(None, title="The kind of run")
     starts_on: Day | None = Field(None, title="The first day")
     ends_on: Day | None = Field(None, title="The last day")
-    time_zone: Line | None = Field(None, title="The time zone")
     currency: Annotated[Line, Field(max_length=3)] | None = Field(None, title="The currency")
 
     @model_validator(mode="wrap")
@@ -100,9 +100,19 @@ class RunCommand(RunFacts, DatesForm, TermsForm):
             return handler(data)
         except ValidationError as error:
             typed: Mapping[str, object] = data if isinstance(data, dict) else {}
-            if typed.get("course_id") is None and typed.get("capacity") is None:
+            asked = typed.get("kind") != RunKind.OPEN and typed.get("capacity") is None
+            if typed.get("course_id") is None and asked:
                 raise with_missing(error, "capacity") from None
             raise
+
+
+class KindCommand(Command):
+    """What a draft becomes: a cohort with its first and last day, an open run with its days of access."""
+
+    kind: RunKind = Field(title="The kind of run")
+    starts_on: Day | None = Field(None, title="The first day")
+    ends_on: Day | None = Field(None, title="The last day")
+    access_days: AccessDays | None = Field(None, title="The days of access")
 
 
 class DatesCommand(DatesForm):
@@ -167,14 +177,31 @@ class RunToCopy(Command):
     first: Day | None = Field(None, title="The new first date")
 
 
+class CopyChanges(Command):
+    """What is other in a copy of one run: its rhythm, number of meetings, time, place or instructor. What is left out stays."""
+
+    weekdays: Annotated[list[Weekday], Field(max_length=7)] | None = Field(None, title="The weekday")
+    every_weeks: Annotated[int, Field(strict=True, ge=1, le=520)] | None = Field(
+        None, title="Every so many weeks"
+    )
+    count: Annotated[int, Field(strict=True, ge=1, le=2000)] | None = Field(
+        None, title="The number of meetings"
+    )
+    start: Clock | None = Field(None, title="The start time")
+    minutes: Minutes | None = Field(None, title="The length in minutes")
+    place: Line | None = None
+    instructor: Line | None = None
+
+
 class CopyCommand(Command):
-    """Runs by id with their new first dates, or a course's or a season's runs moved by weeks."""
+    """Runs by id with their new first dates, or a course's or a season's runs moved by weeks. `changes` are of one run's copy."""
 
     runs: Annotated[list[RunToCopy], Field(max_length=120)] | None = Field(None, title="The runs")
     course_id: Id | None = Field(None, title="The course")
     since: Day | None = Field(None, title="The first day of the season")
     until: Day | None = Field(None, title="The last day of the season")
     weeks: Annotated[int, Field(strict=True, ge=-520, le=520)] | None = Field(None, title="The weeks")
+    changes: CopyChanges | None = Field(None, title="What is other in the copy")
 
 
 Cell = Annotated[Line, Field(max_length=200)] | Annotated[int, Field(strict=True, ge=0, le=10**9)] | None

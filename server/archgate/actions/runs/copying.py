@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
@@ -14,7 +15,7 @@ from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
-from archgate.actions.runs.commands import CopyCommand
+from archgate.actions.runs.commands import CopyChanges, CopyCommand
 from archgate.actions.runs.views import Copied, CopiedRun
 from archgate.actions.schedule import clashes, gates, places, schedule, teachers
 from archgate.actions.seats import seats
@@ -23,6 +24,7 @@ from archgate.core.schedule import (
     WEEKDAYS,
     Extra,
     Pattern,
+    TooMany,
     aligned_shift,
     built,
     day_text,
@@ -85,10 +87,14 @@ def copy_runs(uow: UnitOfWork, command: CopyCommand) -> Copied:
     """Copy runs as drafts to new dates: meetings, gates, prices and plan dates move by the same shift.
 
     A new first date is taken in the run's own weekday, on it or after it. Meetings that fall on a closed day are
-    skipped or added at the end as their pattern says. What stays behind is listed.
+    skipped or added at the end as their pattern says. What stays behind is listed. With `changes` the copy of one run has another
+    rhythm, number of meetings, time, place or instructor: its patterns are planned anew, one-offs move along.
     """
     runs, first_days, weeks = runs_to_copy(uow, command)
-    made = [copy_run(uow, run, first_days.get(run.id), weeks) for run in runs]
+    if command.changes and len(runs) > 1:
+        raise refuse("/changes", "A rhythm, time, place or instructor of its own is for the copy of one run.")
+    changes = command.changes or CopyChanges()
+    made = [copy_run(uow, run, first_days.get(run.id), weeks, changes) for run in runs]
     what = made[0].code if len(made) == 1 else f"{len(made)} runs"
     change = uow.log(
         Act.COPY_RUNS,
@@ -98,18 +104,26 @@ def copy_runs(uow: UnitOfWork, command: CopyCommand) -> Copied:
     return Copied(change=change.key, runs=made)
 
 
-def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -> CopiedRun:
+def copy_run(
+    uow: UnitOfWork, run: Run, first: date | None, weeks: int | None, changes: CopyChanges
+) -> CopiedRun:
     begin = run.starts_on if run.kind == RunKind.COHORT else min((m.date for m in run.meetings), default=None)
     shift = (weeks or 0) * 7 if begin is None else aligned_shift(begin, first) if first else (weeks or 0) * 7
+    if begin and first and changes.weekdays:
+        shift = (first - begin).days  # the days are said: they are not turned to the run's own weekday
     try:
         begin_new = begin + timedelta(days=shift) if begin else None
     except OverflowError:
         raise refuse("/weeks", "The dates go beyond the calendar.") from None
+    place = run.place if changes.place is None else places.place_named(uow, changes.place)
+    taught = (
+        teachers.assigned_of(run) if changes.instructor is None else teachers.named(uow, changes.instructor)
+    )
     new = Run(
         course=run.course, kind=run.kind, status=RunStatus.DRAFT, decision=Decision.UNDECIDED, title=run.title, note=run.note,
         receipt_note=run.receipt_note,
         code=making.free_run_code(uow, run.course, (begin_new or uow.today).year),
-        place=run.place, teachers=teachers.rows_for(RunTeacher, teachers.assigned_of(run)), client_id=run.client_id, time_zone=run.time_zone,
+        place=place, teachers=teachers.rows_for(RunTeacher, taught), client_id=run.client_id, time_zone=run.time_zone,
         currency=run.currency, capacity=run.capacity, smallest=run.smallest,
         windows=[{k: later(w.get(k), shift) for k in ("opens", "closes")} for w in run.windows],
         decision_rule=later(run.decision_rule, shift),
@@ -123,17 +137,29 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
         extras=[copy_extra(x) for x in run.extras if x.active],
         plans=[copy_plan(p, shift) for p in run.plans if p.active],
     )  # fmt: skip
-    patterns = [(row, shifted(schedule.core_pattern(row), shift)) for row in run.patterns]
+    patterns = [
+        (row, changed_pattern(shifted(schedule.core_pattern(row), shift), changes)) for row in run.patterns
+    ]
+    if changes.model_fields_set - {"place", "instructor"} and not patterns:
+        raise refuse("/changes", "This run has no pattern to change; its single meetings move along.")
     new.patterns = [
         schedule.MeetingPattern(
             n=row.n, first=p.first, start=p.start, minutes=p.minutes, weekdays=",".join(WEEKDAYS[d] for d in p.days),
-            every_weeks=p.every_weeks, count=p.count, until=p.until, extend=p.extend, place_id=row.place_id,
-            teachers=teachers.rows_for(PatternTeacher, teachers.assigned_of(row)),
+            every_weeks=p.every_weeks, count=p.count, until=p.until, extend=p.extend,
+            place_id=row.place_id if changes.place is None else None,
+            teachers=teachers.rows_for(
+                PatternTeacher, teachers.assigned_of(row) if changes.instructor is None else ()
+            ),
         )
         for row, p in patterns
     ]  # fmt: skip
     closed = places.closures_from(uow, min(begin_new, uow.today)) if begin_new else frozenset()
-    planned, dropped = shifted_meetings(run, patterns, shift, closed)
+    try:
+        planned, dropped = shifted_meetings(run, patterns, shift, closed, changes)
+    except TooMany as many:
+        raise refuse("/changes/count", str(many)) from None
+    if run.meetings and not planned:
+        raise refuse("/changes/weekdays", "The copy would have no meeting at all.")
     new.all_meetings = [schedule.placed_row(uow, new, m) for m in planned]
     uow.session.add(new)
     uow.session.flush()
@@ -202,26 +228,51 @@ def copy_plan(plan: plans.Plan, days: int) -> plans.Plan:
     return new
 
 
+def changed_pattern(pattern: Pattern, changes: CopyChanges) -> Pattern:
+    """A pattern of a copy, as it becomes: a number of meetings takes the place of a last day."""
+    days = changes.weekdays
+    return replace(
+        pattern,
+        weekdays=tuple(WEEKDAYS.index(d) for d in days) if days else pattern.weekdays,
+        every_weeks=changes.every_weeks or pattern.every_weeks,
+        count=changes.count or pattern.count,
+        until=None if changes.count else pattern.until,
+        start=changes.start or pattern.start,
+        minutes=changes.minutes or pattern.minutes,
+    )
+
+
 def shifted_meetings(
-    run: Run, patterns: list[tuple[MeetingPattern, Pattern]], shift: int, closed: frozenset[date]
+    run: Run,
+    patterns: list[tuple[MeetingPattern, Pattern]],
+    shift: int,
+    closed: frozenset[date],
+    changes: CopyChanges,
 ) -> tuple[list[CoreMeeting], list[str]]:
-    """The meetings of a copy. Untouched patterns are planned anew; a run changed by hand moves meeting by meeting."""
+    """The meetings of a copy. Untouched patterns, and those that become others, are planned anew; a run changed by hand moves
+    meeting by meeting."""
     zone = ZoneInfo(run.time_zone)
     meetings = schedule.ordered(run)
-    if (
-        patterns
-        and not any(m.by_hand or m.pattern_n is None for m in meetings)
-        and len(meetings) == len(run.all_meetings)
-    ):
+    by_hand = any(m.by_hand or m.pattern_n is None for m in meetings)
+    whole = not by_hand and len(meetings) == len(run.all_meetings)
+    other = bool(changes.model_fields_set - {"place", "instructor"})
+    if patterns and (whole or other):
         own = {row.n: next((m for m in meetings if m.pattern_n == row.n), None) for row, _ in patterns}
         plan = tuple(
             Pattern(
                 p.first, p.start, p.minutes, p.days, p.every_weeks, p.count, p.until, p.extend,
-                names_of(own[row.n]), place_of(own[row.n]),
+                taught_of(own[row.n], changes), room_of(own[row.n], changes),
             )
             for row, p in patterns
         )  # fmt: skip
-        done = meetings_of(plan, zone, closed)
+        singles = tuple(
+            Extra(
+                m.date + timedelta(days=shift), m.start, m.minutes, taught_of(m, changes), room_of(m, changes)
+            )
+            for m in meetings
+            if m.pattern_n is None
+        )
+        done = meetings_of(plan, zone, closed, singles)
         return list(done.meetings), [d.why for d in done.dropped]
     moved, dropped, owed = [], [], 0
     for m in meetings:
@@ -233,13 +284,22 @@ def shifted_meetings(
                 f"{day_text(day)} is a closure; {'a meeting is added at the end' if pattern and pattern.extend else 'the meeting is left out'}."
             )
             continue
-        moved.append(Extra(day, m.start, m.minutes, names_of(m), place_of(m), m.pattern_n))
+        moved.append(Extra(day, m.start, m.minutes, taught_of(m, changes), room_of(m, changes), m.pattern_n))
     if owed and patterns and moved:
         row, p = patterns[-1]
         model = moved[-1]
         for day in next_days(p, max(x.date for x in moved), owed, closed):
             moved.append(Extra(day, p.start, p.minutes, model.instructors, model.room, row.n))
     return list(numbered([built(x, zone) for x in moved])), dropped
+
+
+def room_of(m: Meeting | None, changes: CopyChanges) -> str | None:
+    """The room of a copied meeting; none is the copy's own place, where that is another."""
+    return place_of(m) if changes.place is None else None
+
+
+def taught_of(m: Meeting | None, changes: CopyChanges) -> tuple[str, ...]:
+    return names_of(m) if changes.instructor is None else ()
 
 
 def place_of(m: Meeting | None) -> str | None:

@@ -175,7 +175,7 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     occasion = RunCancelled(
         uow.center.name, messages.named(run), "", begins.day if begins else None, why.strip(), seat=True
     )
-    told = messages.tell_run(uow, run, change, occasion)
+    told = messages.tell_run(uow, run, change, occasion, of_each=becomes_credit(uow, run, live, occasion))
     for e in live:
         leaving.end(uow, e, EnrollmentStatus.RUN_CANCELLED, f"{run.code} was cancelled")
     line = seats.line_of(uow, run.id, offered=True)
@@ -204,6 +204,25 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     return outcome(uow, run, change.key, touches).widened(
         Outcome, enrolled=len(live), told=told + len(line), due_back=due_back
     )
+
+
+def becomes_credit(
+    uow: UnitOfWork, run: Run, live: Sequence[Enrollment], occasion: RunCancelled
+) -> dict[int, RunCancelled]:
+    """The letter of everybody whose own money comes back, with its sum, by person: it stands as credit until it is paid back or
+    used. Of an organization's money its people are not told."""
+    paid = money.paid_of(uow, [e.id for e in live])
+    owners = dict(
+        uow.session.execute(
+            select(Account.id, Account.person_id).where(Account.id.in_({e.payer_id for e in live} or {0}))
+        ).all()
+    )
+    sums: dict[int, int] = {}
+    for e in live:
+        person_id = owners.get(e.payer_id)
+        if person_id is not None and paid.get(e.id):
+            sums[person_id] = sums.get(person_id, 0) + paid[e.id]
+    return {number: replace(occasion, back=total, currency=run.currency) for number, total in sums.items()}
 
 
 def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[DueBack]:
@@ -337,12 +356,32 @@ def file_view(row: Attachment) -> FileOut:
     return FileOut(id=row.id, name=row.name, media=row.media, size=row.size, at=row.at)
 
 
+def take_off_file(uow: UnitOfWork, file_id: int) -> Outcome:
+    """Take a file off its run; an undo brings it back."""
+    row = uow.session.get(Attachment, file_id)
+    if row is None:
+        raise not_found("This file")
+    run = seats.run_to_change(uow, row.run_id)
+    uow.session.refresh(row)
+    if row.removed_at is not None:
+        raise not_found("This file")
+    row.removed_at = uow.now
+    uow.session.flush()
+    change = uow.log(Act.TAKE_OFF_A_FILE, run.id, f"Took {row.name} off {run.code}")
+    return outcome(uow, run, change.key, [Touch(label="File", before=row.name, after=None)])
+
+
 def files_of(uow: UnitOfWork, run_id: int) -> list[FileOut]:
-    return [file_view(a) for a in uow.session.scalars(select(Attachment).where(Attachment.run_id == run_id))]
+    return [
+        file_view(a)
+        for a in uow.session.scalars(
+            select(Attachment).where(Attachment.run_id == run_id, Attachment.removed_at.is_(None))
+        )
+    ]
 
 
 def file_of(uow: UnitOfWork, file_id: int) -> tuple[str, str, bytes]:
     row = uow.session.get(Attachment, file_id)
-    if row is None:
+    if row is None or row.removed_at is not None:
         raise not_found("This file")
     return row.name, row.media, row.content

@@ -5,18 +5,18 @@ from __future__ import annotations
 from datetime import date
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from archgate.actions.courses import courses
 from archgate.actions.enrolling import interest
-from archgate.actions.fees import course_defaults, fees
+from archgate.actions.fees import course_defaults, fees, plans
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.commands import command_of, document
-from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
-from archgate.actions.runs.commands import RunCommand, RunFacts, RunPatch
+from archgate.actions.runs.commands import KindCommand, RunCommand, RunFacts, RunPatch
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.run_facts import Facts, decision_fault, kind_faults, read_facts, window_faults
 from archgate.actions.runs.showing import run_view
@@ -28,10 +28,14 @@ from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.schedule import Schedule
-from archgate.core.states import Decision, RunKind, RunStatus
+from archgate.core.seats import NO_LIMIT
+from archgate.core.states import Decision, Role, RunKind, RunStatus
 from archgate.core.teaching import read_taught, taught_text
 from archgate.documents.reader import ZONES, Document, Reader
 from archgate.tables.courses import Course, Run
+from archgate.tables.money import Account
+from archgate.tables.people import Person
+from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.teaching import RunTeacher
@@ -39,8 +43,9 @@ from archgate.tables.teaching import RunTeacher
 RUN_KEYS = (
     "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
     " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates extras group taxes plans"
+    " overbook line_rule auto_offer offer_hours hold_hours told"
 )
-EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id overbook line_rule auto_offer offer_hours hold_hours told"
+EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id overbook line_rule auto_offer offer_hours hold_hours told time_zone"
 NAMED = ("place", "instructor")
 
 
@@ -70,7 +75,7 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
     form = command_of(RunCommand, {k: v for k, v in top.value.items() if k in RUN_KEYS.split()})
     zone, currency = zone_of(uow, top, form), currency_of(uow, top, form)
     kind = command.kind or RunKind.DATED
-    facts = read_facts(uow, top, form, None)
+    facts = read_facts(uow, top, form, None, kind)
     patterns, dates = schedule.planned(uow, top, ZoneInfo(zone), need=kind is RunKind.DATED)
     terms = fees.read_all(uow, top, currency, left_out)
     kind_faults(top, kind, form, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
@@ -81,7 +86,11 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
         uow.session.add(course)
         uow.session.flush()
     run = Run(
-        **{**facts, "code": facts["code"] or free_run_code(uow, course, (first or uow.today).year)},
+        **{
+            **facts,
+            "code": facts["code"] or free_run_code(uow, course, (first or uow.today).year),
+            "time_zone": zone,
+        },
         starts_on=form.starts_on,
         ends_on=form.ends_on,
         course=course,
@@ -90,7 +99,6 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
         decision=Decision.UNDECIDED,
         place=places.place_named(uow, form.place),
         teachers=teachers.rows_for(RunTeacher, teachers.named(uow, form.instructor)),
-        time_zone=zone,
         currency=currency,
         created_at=uow.now,
         patterns=[schedule.pattern_row(uow, p, n) for n, p in enumerate(patterns, 1)],
@@ -162,7 +170,8 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     top = Reader(document(command.set), "/set", [], EDITABLE)
     names = [n for n in EDITABLE.split() if n in top.value]
     if "capacity" in names:
-        capacity_fault(uow, top, run, row, command.set.capacity)
+        open_run = run.kind == RunKind.OPEN
+        capacity_fault(uow, top, run, row, command.set.capacity or (NO_LIMIT if open_run else None))
     facts = changed_facts(uow, top, run, command.set, names)
     if top.faults:
         raise Refused(top.faults)
@@ -184,6 +193,12 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
             setattr(run, name, new[name])
     if "sign_up_opens" in names:
         run.windows = facts["windows"]
+    if "time_zone" in names:
+        for meeting in run.all_meetings:
+            if meeting.place is None and meeting.starts_at > uow.now:
+                schedule.settle_times(run, meeting)
+                meeting.sequence += 1
+        uow.session.flush()
     gates.settle_gates(uow, run)
     told = ", ".join(map(fact_words, names))
     change = uow.log(Act.CHANGE_A_RUN, run.id, f"Changed {told} of {run.code}")
@@ -196,6 +211,8 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     touches += [t for t in moved if t.before != t.after]
     if opening:
         touches += told_of_opening(interest.to_tell(uow, run) - told_before)
+    if "client_id" in names and run.client_id:
+        touches += others_paying(uow, run)
     clashing = clashes.of_run(uow, run)
     meeting_links.ask_for_links(uow, run, change.key)
     return outcome(uow, run, change.key, touches).widened(
@@ -203,11 +220,107 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     )
 
 
+MOST_NAMED = 6
+
+
+def others_paying(uow: UnitOfWork, run: Run) -> list[Touch]:
+    """Who is on a run that becomes a client's and pays by another account: each stays as agreed, and is named."""
+    query = (
+        select(Person.name)
+        .join(Enrollment, Enrollment.person_id == Person.id)
+        .join(Account, Account.id == Enrollment.payer_id)
+        .where(
+            Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER,
+            func.coalesce(Account.organization_id, 0) != run.client_id,
+        )
+        .order_by(Person.family, Person.given)
+    )  # fmt: skip
+    names = list(uow.session.scalars(query))
+    if not names:
+        return []
+    shown = ", ".join(names[:MOST_NAMED]) + (
+        f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    )
+    stay = "sign-up stays" if len(names) == 1 else "sign-ups stay"
+    return [Touch(label=f"{len(names)} {stay} with their own payer", before=shown, after="charged as agreed")]
+
+
 def told_of_opening(number: int) -> list[Touch]:
     """Those on the interest lists who hear that sign-up opens, as a change shows them beforehand."""
     people = "1 person" if number == 1 else f"{number} people"
     after = f"{people} on the interest lists, within a minute or two"
     return [Touch(label="Told that sign-up opens", before="nobody", after=after)] if number > 0 else []
+
+
+def change_kind(uow: UnitOfWork, run_id: int, command: KindCommand) -> Outcome:
+    """Make a draft another kind of run. A cohort takes its first and last day as given, else from its dates; an open run has no
+    dates, and those that were planned go; what counted from the start is refused then, by name."""
+    run = seats.run_to_change(uow, run_id)
+    if run.status != RunStatus.DRAFT:
+        raise conflict(
+            "not-a-draft", f"The run is {run.status}; its kind is changed only while it is a draft."
+        )
+    before, kind = run.kind, command.kind
+    if before == kind and kind != RunKind.COHORT:
+        raise conflict("nothing-to-do", f"The run is {kind} already.")
+    faults: list[Fault] = []
+    days = sorted(m.date for m in run.meetings)
+    first = command.starts_on or run.starts_on or (days[0] if days else None)
+    last = command.ends_on or run.ends_on or (days[-1] if days else None)
+    if kind == RunKind.COHORT:
+        if first is None:
+            faults.append(Fault("/starts_on", "A cohort needs its first day."))
+        if last is None:
+            faults.append(Fault("/ends_on", "A cohort needs its last day."))
+        if first and last and last < first:
+            faults.append(Fault("/ends_on", "The last day is before the first."))
+        outside = schedule.outside_fault(first, last, days)
+        if outside:
+            faults.append(Fault(f"/{outside[0]}", outside[1]))
+    if kind == RunKind.DATED and not days:
+        faults.append(Fault("/kind", "A dated run needs a meeting; add its dates first."))
+    if kind == RunKind.OPEN:
+        faults += open_faults(run, command)
+    if faults:
+        raise Refused(faults)
+    run.kind = kind
+    cohort = kind == RunKind.COHORT
+    run.starts_on, run.ends_on = (first, last) if cohort else (None, None)
+    if kind == RunKind.DATED:
+        run.access_days, run.week_names = None, []
+    elif command.access_days is not None:
+        run.access_days = command.access_days
+    if kind == RunKind.OPEN:
+        run.all_meetings.clear()
+        run.patterns.clear()
+    uow.session.flush()
+    gates.settle_gates(uow, run)
+    change = uow.log(Act.CHANGE_THE_KIND, run.id, f"{run.code} is {kind} now, not {before}")
+    touches = [Touch(label="Kind", before=before, after=kind)]
+    if kind == RunKind.OPEN and days:
+        touches.append(Touch(label="Meetings that go", before=None, after=str(len(days))))
+    if cohort and first and last:
+        touches.append(Touch(label="First day", before=None, after=first.isoformat()))
+        touches.append(Touch(label="Last day", before=None, after=last.isoformat()))
+    return outcome(uow, run, change.key, touches)
+
+
+def open_faults(run: Run, command: KindCommand) -> list[Fault]:
+    """What of a run counts from a start, which an open run has not."""
+    faults = []
+    if not (command.access_days or run.access_days):
+        faults.append(
+            Fault("/access_days", "An open run needs the number of days of access from enrollment.")
+        )
+    rules = [gates.rule_of(w.get(k)) for w in run.windows for k in ("opens", "closes")]
+    rules.append(gates.rule_of(run.decision_rule))
+    if any(r and r.days_before is not None for r in rules):
+        faults.append(Fault("/kind", "Its gates count days before a start; give them dates first."))
+    if any(s.days_before is not None for r in run.rates if r.active for s in r.early):
+        faults.append(Fault("/kind", "Its early prices count days before a start; give them dates first."))
+    if any(line.due.from_start for p in run.plans if p.active for line in plans.core_lines(p)):
+        faults.append(Fault("/kind", "Its payment plans count from a start; change them first."))
+    return faults
 
 
 def capacity_fault(uow: UnitOfWork, top: Reader, run: Run, row: RunSeats, capacity: int | None) -> None:

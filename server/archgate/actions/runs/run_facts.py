@@ -17,8 +17,10 @@ from archgate.core import gates as core_gates
 from archgate.core import plans as core_plans
 from archgate.core.faults import Fault
 from archgate.core.schedule import day_text
+from archgate.core.seats import NO_LIMIT
+from archgate.core.states import RunKind
 from archgate.core.waitlist import Rule
-from archgate.documents.reader import Document, Reader
+from archgate.documents.reader import ZONES, Document, Reader
 from archgate.tables.courses import Run
 
 
@@ -101,15 +103,24 @@ class Facts(TypedDict):
     offer_hours: int
     hold_hours: int | None
     told: list[str] | None
+    time_zone: str
 
 
-def read_facts(uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None) -> Facts:
-    """What a person types about a run itself; with `run`, only what was given and may change."""
-    if form.capacity is None and run is None:
+def read_facts(
+    uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None, kind: RunKind = RunKind.DATED
+) -> Facts:
+    """What a person types about a run itself; with `run`, only what was given and may change. An open run needs no number of
+    seats: without one it takes as many as come."""
+    given = form.capacity
+    if given is None and (run.kind if run else kind) == RunKind.OPEN:
+        given = NO_LIMIT
+    if given is None and run is None:
         top.fault("capacity", "The number of seats is missing.")
+    if form.time_zone and form.time_zone not in ZONES:
+        top.fault("time_zone", f'"{form.time_zone}" is not a time zone, like America/New_York.')
     if lookups.lacks_organization(uow, form.client_id):
         top.fault("client_id", lookups.NO_ORGANIZATION)
-    capacity = form.capacity or (run.capacity if run else None)
+    capacity = given if run is None or top.has("capacity") else run.capacity
     smallest = (form.smallest or 0) if run is None or top.has("smallest") else run.smallest
     if capacity is not None and smallest > capacity:
         top.fault("smallest", f"The smallest number, {smallest}, is more than the {capacity} seats.")
@@ -121,7 +132,7 @@ def read_facts(uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None) ->
         "title": form.title or "",
         "note": form.note or "",
         "receipt_note": form.receipt_note or "",
-        "capacity": form.capacity,
+        "capacity": given,
         "smallest": form.smallest or 0,
         "windows": read_windows(top, form, run),
         "decision_rule": gates.read_rule(top, "decision_rule", "The decision day"),
@@ -134,6 +145,7 @@ def read_facts(uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None) ->
         "offer_hours": form.offer_hours or 36,
         "hold_hours": form.hold_hours,
         "told": terms.told_in_order(form.told) if form.told is not None else None,
+        "time_zone": form.time_zone or (run.time_zone if run else uow.center.time_zone),
     }
 
 

@@ -25,7 +25,7 @@ from archgate.actions.schedule import gates, kept_clashes, schedule, teachers
 from archgate.actions.seats import seats
 from archgate.core import gates as core_gates
 from archgate.core.schedule import hours_of
-from archgate.core.states import RunKind, SignUp, Told
+from archgate.core.states import Role, RunKind, SignUp, Told
 from archgate.tables.courses import Run
 
 
@@ -57,6 +57,7 @@ def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
         decision_rule=RuleIO.model_validate(run.decision_rule) if run.decision_rule else None,
         week_names=run.week_names,
         named_weeks=named_weeks(run),
+        usual_role=usual_role(uow, run),
         client_id=run.client_id,
         files=lifecycle.files_of(uow, run.id),
         patterns=[schedule.pattern_view(uow, p) for p in run.patterns],
@@ -72,6 +73,11 @@ def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
         readiness=[Finding(at=f.at, message=f.message, error=f.error) for f in readiness(uow, run, clashing)],
         now=uow.local(uow.now),
     )
+
+
+def usual_role(uow: UnitOfWork, run: Run) -> Role:
+    """The role that somebody added without a seat has, unless another is said: the course's, else the center's, else assistant."""
+    return courses.course_form(run.course).role or courses.center_form(uow).role or Role.ASSISTANT
 
 
 def cancelled_view(run: Run) -> list[CancelledMeeting]:

@@ -11,7 +11,7 @@ from archgate.actions.fees.views import GateDay, Origin, PriceLine, PriceNow, Te
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut, FaultOut
 from archgate.actions.schedule.views import MeetingOut, PatternOut, PlannedMeeting
-from archgate.core.states import Decision, RunKind, RunStatus, SignUp, Teaching, Told
+from archgate.core.states import Decision, Role, RunKind, RunStatus, SignUp, Teaching, Told
 
 
 class NoticeOut(View):
@@ -138,6 +138,7 @@ class RunOut(RunLine, TermsView):
     decision_rule: RuleIO | None
     week_names: list[str]
     named_weeks: list[NamedWeek]
+    usual_role: Role
     client_id: int | None
     files: list[FileOut]
     weeks: int

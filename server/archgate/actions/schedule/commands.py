@@ -89,6 +89,10 @@ class PatternForm(Form):
     room: Line | None = Field(None, title="The room")
 
 
+class EndPatternCommand(Command):
+    last: Day = Field(title="The last day")
+
+
 class OneOffForm(Form):
     """A meeting by itself."""
 

@@ -172,6 +172,7 @@ def core_pattern(row: MeetingPattern) -> Pattern:
 def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> PatternOut:
     place = uow.session.get(Place, p.place_id) if p.place_id else None
     return PatternOut(
+        n=p.n,
         first=p.first,
         start=p.start,
         minutes=p.minutes,
@@ -232,7 +233,11 @@ def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) ->
 
 def planned_view(meeting: CoreMeeting) -> PlannedMeeting:
     return PlannedMeeting.model_validate(
-        {**meeting_document(meeting), "instructor": "; ".join(meeting.instructors) or None}
+        {
+            **meeting_document(meeting),
+            "instructor": "; ".join(meeting.instructors) or None,
+            "clock": meeting.clock or meeting.start.time(),
+        }
     )
 
 

@@ -65,12 +65,15 @@ class FeedOut(View):
 
 
 class PlannedMeeting(View):
+    """`clock` is the time that was meant, also where the change of clocks skips it and the meeting starts later."""
+
     n: int
     of: int
     date: date
     weekday: str
     start: Moment
     end: Moment
+    clock: Clock
     minutes: int
     instructor: str | None
     room: str | None
@@ -87,6 +90,7 @@ class MeetingOut(PlannedMeeting):
 
 
 class PatternOut(View):
+    n: int
     first: date
     start: Clock
     minutes: int

@@ -223,12 +223,15 @@ class GoesAhead(OfRun):
 
 @dataclass(frozen=True)
 class RunCancelled(OfRun):
-    """`seat`: to those who had one. `planned`: the day of the next meeting that falls out."""
+    """`seat`: to those who had one. `planned`: the day of the next meeting that falls out. `back`: what they have paid, in the
+    currency's smallest unit, and is theirs again."""
 
     template = "run_cancelled.txt"
     planned: date | None
     why: str
     seat: bool
+    back: int = 0
+    currency: str = ""
 
 
 @dataclass(frozen=True)

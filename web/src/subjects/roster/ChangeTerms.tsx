@@ -113,7 +113,7 @@ export function ChangeTerms({
         <P tone={messageOf(trouble) === "Nothing changes." ? "slate" : "brick"}>{messageOf(trouble)}</P>
       )}
       {change.preview && <Comes to={change.preview} />}
-      <Row mid sx={{ marginTop: 8 }}>
+      <Row mid wrap sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!change.ready}>
           Change it
         </Button>

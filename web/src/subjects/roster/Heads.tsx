@@ -78,7 +78,7 @@ export function AddHead({
       <Wrong trouble={adding.trouble} />
       <AllTheSame trouble={adding.trouble} why={why} set={setWhy} />
       {adding.preview && <Comes to={adding.preview} />}
-      <Row mid sx={{ marginTop: 8 }}>
+      <Row mid wrap sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!adding.ready}>
           Add the head
         </Button>
@@ -187,7 +187,7 @@ export function HeadLeaves({
         )
       )}
       <FreedSeatPick could={could} value={seat} set={setSeat} faults={faults} />
-      <Row mid sx={{ marginTop: 8 }}>
+      <Row mid wrap sx={{ marginTop: 8 }}>
         <Button type="submit" color="error" disabled={!leaving.ready}>
           Withdraw the head
         </Button>

@@ -102,7 +102,7 @@ export function Leaving({
           <Field label="Reason" {...of.field("why")} />
         </Row>
       )}
-      <Row mid sx={{ marginTop: 8 }}>
+      <Row mid wrap sx={{ marginTop: 8 }}>
         <Button type="submit" color="error" disabled={of.busy} ref={focused}>
           {noShow ? "Did not come" : "Withdraw"}
         </Button>

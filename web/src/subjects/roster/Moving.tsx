@@ -124,7 +124,7 @@ export function Moving({
       <AllTheSame trouble={trouble} why={why} set={setWhy} />
       <FreedSeatPick could={could} value={seat} set={setSeat} faults={faultsOf(trouble)} />
       {notice.shown}
-      <Row mid sx={{ marginTop: 8 }}>
+      <Row mid wrap sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!transfer.ready || notice.unread} ref={focused}>
           Move
         </Button>

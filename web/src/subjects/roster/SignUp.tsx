@@ -340,7 +340,7 @@ function RoleForeseen({
       )}
       <AllTheSame trouble={trouble} why={why} set={setWhy} />
       <FreedSeatPick could={could} value={seat} set={setSeat} faults={faultsOf(trouble)} />
-      <Row mid sx={{ marginTop: 8 }}>
+      <Row mid wrap sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!changing.ready}>
           Change the role
         </Button>

@@ -12,3 +12,4 @@ down_revision = "0025"
 def upgrade() -> None:
     op.add_column("set_asides", sa.Column("days_before", sa.Integer(), nullable=True))
     op.add_column("people", sa.Column("health", sa.Text(), nullable=False, server_default=""))
+    op.add_column("attachments", sa.Column("removed_at", sa.DateTime(), nullable=True))
