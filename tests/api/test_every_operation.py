@@ -172,6 +172,9 @@ def courses_runs_and_their_life(walk: Walk, stranger: Any) -> None:
         "POST /runs/{run_id}/files", run["id"], files={"file": ("plan.pdf", b"%PDF-1.4 x", "application/pdf")}
     )
     assert walk.go("GET /files/{file_id}", made["id"]) == b"%PDF-1.4 x"
+    assert walk.go("DELETE /files/{file_id}", made["id"])["change"]
+    draft = walk.go("POST /runs", json=run_form(rates=[{"amount": "90.00"}]))
+    assert walk.go("PUT /runs/{run_id}/kind", draft["id"], json={"kind": "cohort"})["touches"]
     gone = walk.go("POST /runs/{run_id}/cancel", run["id"], json={"why": "ill"})
     assert walk.go("GET /runs/{run_id}", run["id"])["status"] == "cancelled"
     walk.go("POST /changes/{change}/undo", gone["change"])
@@ -224,6 +227,18 @@ def the_schedule(walk: Walk, stranger: Any) -> None:
     walk.go("POST /meetings/{meeting_id}/cancel", dates[1]["id"], json={"why": "snow"})
     walk.go("POST /runs/{run_id}/move", n, json={"weeks": 1})
     walk.go("POST /runs/{run_id}/extend", n, json={"meetings": 1})
+    evening = {
+        "first": tuesday(45).isoformat(),
+        "start": "19:00",
+        "minutes": 60,
+        "weekdays": ["TU"],
+        "count": 3,
+    }
+    assert walk.go("POST /runs/{run_id}/patterns", n, json=evening)["dates"]
+    assert walk.go("PUT /runs/{run_id}/patterns/{n}", n, 2, json={**evening, "count": 4})["dates"]
+    assert walk.go("POST /runs/{run_id}/patterns/{n}/end", n, 2, json={"last": tuesday(46).isoformat()})[
+        "dates"
+    ]
     copy = {"runs": [{"id": n, "first": tuesday(40).isoformat()}]}
     assert walk.go("POST /copies", json=copy)["change"]
     line = {"course": run["course"]["code"], "first": tuesday(30).isoformat(), "weekdays": "Tue", "number": "4",

@@ -3,10 +3,18 @@ import { count, day } from "./text";
 
 type Run = Schemas["RunLine"];
 
+/** The capacity of an open run without a number of seats: as many as come. */
+export const NO_LIMIT = 100_000;
+
+/** "of 14", or nothing where there is no limit. */
+export const ofText = (capacity: number) => (capacity >= NO_LIMIT ? "" : ` of ${capacity}`);
+
 /** "9 of 14, goes ahead from 6": the figure that stands next to every arch. */
 export function seatsText(run: Pick<Run, "taken" | "capacity"> & { kept?: number }): string {
   const kept = run.kept ? `, ${run.kept} held` : "";
-  return `${run.taken} of ${run.capacity}${kept}`;
+  return run.capacity >= NO_LIMIT
+    ? `${run.taken}${kept}, no limit of`
+    : `${run.taken} of ${run.capacity}${kept}`;
 }
 
 /** Whether the smallest number is reached, in words. */

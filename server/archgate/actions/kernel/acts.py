@@ -68,7 +68,7 @@ class Act(StrEnum):
     CHANGE_A_PATTERN = "change a pattern", Subject.RUN, Undo.RUN
     END_A_PATTERN = "end a pattern", Subject.RUN, Undo.RUN
     CHANGE_THE_KIND = "change the kind", Subject.RUN, Undo.RUN
-    TAKE_OFF_A_FILE = "take off a file", Subject.RUN, Undo.ROWS
+    TAKE_OFF_A_FILE = "take off a file", Subject.RUN, Undo.OWN
     ADD_A_MEETING = "add a meeting", Subject.RUN, Undo.RUN
     ARCHIVE = "archive", Subject.RUN, Undo.RUN
     ATTACH_A_FILE = "attach a file", Subject.RUN, "Take the file off its run instead."

@@ -371,6 +371,15 @@ def take_off_file(uow: UnitOfWork, file_id: int) -> Outcome:
     return outcome(uow, run, change.key, [Touch(label="File", before=row.name, after=None)])
 
 
+@reverses(Act.TAKE_OFF_A_FILE)
+def undo_take_off(uow: UnitOfWork, change: Change) -> None:
+    """The file back on its run; files are kept out of the log, so it is found by the moment."""
+    run = seats.run_to_change(uow, change.subject_id)
+    query = select(Attachment).where(Attachment.run_id == run.id, Attachment.removed_at == change.at)
+    for row in uow.session.scalars(query):
+        row.removed_at = None
+
+
 def files_of(uow: UnitOfWork, run_id: int) -> list[FileOut]:
     return [
         file_view(a)

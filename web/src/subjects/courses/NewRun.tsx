@@ -10,7 +10,15 @@ import { Crumbs, Part, Row } from "../../parts/layout";
 import { Page } from "../../parts/Page";
 import { T } from "../../parts/words";
 import { Consequences } from "./Consequences";
-import { type CourseDefaults, digitsOf, documentOf, EMPTY, fromDefaults, type RunForm } from "./form";
+import {
+  type CourseDefaults,
+  digitsOf,
+  documentOf,
+  EMPTY,
+  fromDefaults,
+  fromRun,
+  type RunForm,
+} from "./form";
 import { CoursePart, DatesPart, SeatsPart, standing, useDates } from "./NewRunParts";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
@@ -25,10 +33,24 @@ function useWanted(
   courses: Courses | undefined,
 ) {
   const [params, setParams] = useSearchParams();
-  /** A course brings its defaults along; they can all be changed here. */
+  const [from, setFrom] = useState<{ code: string; defaults: Partial<RunForm> } | null>(null);
+  /** A course brings along its last run, all but its dates, else its defaults; they can all be changed here. */
   const choose = (courseId: string) => {
     const course = courses?.find((c) => String(c.id) === courseId);
-    set({ courseId, ...(course ? fromDefaults(course.defaults as CourseDefaults) : {}) });
+    const defaults = course ? fromDefaults(course.defaults as CourseDefaults) : {};
+    set({ courseId, ...defaults });
+    setFrom(null);
+    if (!course) return;
+    void (async () => {
+      const page = await ask(
+        api.GET("/api/v1/courses/{course_id}", { params: { path: { course_id: course.id } } }),
+      );
+      const last = page.runs.reduce((a, b) => (b.id > a ? b.id : a), 0);
+      if (!last) return;
+      const run = await ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: last } } }));
+      set({ courseId, ...fromRun(run), ...(form.patterns[0]?.first ? firstOf(fromRun(run), form) : {}) });
+      setFrom({ code: run.code, defaults });
+    })();
   };
   useEffect(() => {
     const [date, place, instructor] = ["date", "place", "instructor"].map((n) => params.get(n));
@@ -49,7 +71,13 @@ function useWanted(
     setParams({}, { replace: true });
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [wanted, courses]);
-  return choose;
+  return { choose, from, onlyDefaults: () => (set(from?.defaults ?? {}), setFrom(null)) };
+}
+
+/** A first date that was typed, or drawn on the planner, stays when a course is chosen after it. */
+function firstOf(brought: Partial<RunForm>, form: RunForm): Partial<RunForm> {
+  const first = form.patterns[0]?.first ?? "";
+  return { patterns: (brought.patterns ?? form.patterns).map((p, i) => (i ? p : { ...p, first })) };
 }
 
 /** A new run from a flyer: dates, seats, fee, plan; every consequence in the margin before it is saved. */
@@ -77,7 +105,7 @@ export default function NewRun() {
     },
   });
   const { values: form, set, busy } = of;
-  const choose = useWanted(of, courses.data);
+  const { choose, from, onlyDefaults } = useWanted(of, courses.data);
   const faults = standing(of.faults, sent, form);
   const plan = useDates(form);
   const { firstDay } = plan;
@@ -112,7 +140,15 @@ export default function NewRun() {
           else if (e.key === "Enter" && e.target instanceof HTMLInputElement) e.preventDefault();
         }}
       >
-        <CoursePart form={form} set={set} faults={faults} courses={courses.data ?? []} onChoose={choose} />
+        <CoursePart
+          form={form}
+          set={set}
+          faults={faults}
+          courses={courses.data ?? []}
+          onChoose={choose}
+          from={from?.code ?? ""}
+          onlyDefaults={onlyDefaults}
+        />
         <DatesPart form={form} set={set} faults={faults} plan={plan} />
         <SeatsPart form={form} set={set} faults={faults} />
         <Part as="div">

@@ -1,3 +1,5 @@
+import Button from "@mui/material/Button";
+
 import { asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
@@ -62,7 +64,15 @@ export function CoursePart({
   faults,
   courses,
   onChoose,
-}: Props & { courses: Schemas["CourseOut"][]; onChoose: (courseId: string) => void }) {
+  from,
+  onlyDefaults,
+}: Props & {
+  courses: Schemas["CourseOut"][];
+  onChoose: (courseId: string) => void;
+  /** The code of the last run of the course, from which this one starts. */
+  from: string;
+  onlyDefaults: () => void;
+}) {
   const names = useNames();
   const chosen = courses.find((c) => String(c.id) === form.courseId);
   const brought = Object.keys(chosen?.defaults ?? {}).filter((name) => name !== "refunds");
@@ -102,7 +112,15 @@ export function CoursePart({
             />
           )}
         </Row>
-        {brought.length > 0 && (
+        {from && (
+          <P small>
+            As the last run, {from}: rhythm, times, room, instructor, seats, fee and plan; give a first date.{" "}
+            <Button variant="text" color="secondary" onClick={onlyDefaults}>
+              start from the course’s defaults instead
+            </Button>
+          </P>
+        )}
+        {!from && brought.length > 0 && (
           <P small>
             From the course: {brought.join(", ")}. Whatever you change here holds for this run alone.
           </P>
@@ -176,18 +194,14 @@ export function DatesPart({ form, set, faults, plan }: Props & { plan: ReturnTyp
                 clashes={plan.clashes}
                 dropped={plan.dropped}
                 optional={form.kind === "cohort"}
+                place={form.place}
+                instructor={form.instructor}
+                weeks={
+                  form.kind === "cohort" ? { first: form.startsOn, names: form.weekNames.split("\n") } : null
+                }
                 onDay={(date) =>
                   setDates({
-                    oneOffs: [
-                      ...form.oneOffs,
-                      {
-                        date,
-                        start: form.patterns[0]?.start ?? "18:00",
-                        minutes: "120",
-                        room: "",
-                        instructor: "",
-                      },
-                    ],
+                    oneOffs: [...form.oneOffs, { date, start: "", minutes: "", room: "", instructor: "" }],
                   })
                 }
               />
@@ -209,6 +223,7 @@ export function SeatsPart({ form, set, faults }: Props) {
           label="Seats"
           value={form.capacity}
           width={100}
+          placeholder={form.kind === "open" ? "no limit" : undefined}
           onChange={(v) => set({ capacity: v })}
           fault={faults["/capacity"]}
           input={{ inputMode: "numeric" }}

@@ -26,7 +26,7 @@ export function oneOffs(meetings: PlannedMeeting[], changes: DateChange[]) {
     return [
       {
         date: c.date ?? m.date,
-        start: c.start ?? clock(m.start),
+        start: c.start ?? (m.clock ?? clock(m.start)).slice(0, 5),
         minutes: c.minutes ?? m.minutes,
         instructor: String(c.n),
       },
@@ -48,7 +48,7 @@ export function withChanges(
       ...m,
       from: m.n,
       date: change?.date ?? m.date,
-      start: change?.start ?? clock(m.start),
+      start: change?.start ?? (m.clock ?? clock(m.start)).slice(0, 5),
       minutes: change?.minutes ?? m.minutes,
       end: clock(shown.end),
       dropped: change?.dropped ?? false,
@@ -66,6 +66,9 @@ export function PlannedDates({
   clashes,
   dropped,
   optional = false,
+  place,
+  instructor,
+  weeks,
   onDay,
 }: {
   dates: ShownDate[];
@@ -74,6 +77,11 @@ export function PlannedDates({
   clashes: Schemas["ClashOut"][];
   dropped: { date: string; why: string }[];
   optional?: boolean;
+  /** Where and by whom what has no room or instructor of its own is held. */
+  place: string;
+  instructor: string;
+  /** The first day of a cohort and the names of its weeks. */
+  weeks: { first: string; names: string[] } | null;
   /** A day picked in the months, for a one-off meeting. */
   onDay: (date: string) => void;
 }) {
@@ -125,6 +133,8 @@ export function PlannedDates({
           <DateLine
             key={d.from}
             date={d}
+            usual={{ place, instructor }}
+            week={weeks && weekName(weeks, d.date)}
             of={dates.length}
             year={dates[0]?.date.slice(0, 4)}
             open={open === d.from}
@@ -138,9 +148,18 @@ export function PlannedDates({
   );
 }
 
+/** The week of a cohort that a day is in, by its name or its number; nothing before its first day. */
+export function weekName({ first, names }: { first: string; names: string[] }, date: string): string | null {
+  if (!isDay(first) || date < first) return null;
+  const n = Math.floor((Date.parse(date) - Date.parse(first)) / (7 * 24 * 3600 * 1000));
+  return names[n]?.trim() || `Week ${n + 1}`;
+}
+
 /** One calculated date: as it stands, or being changed. */
 function DateLine({
   date: d,
+  usual,
+  week,
   of,
   year,
   open,
@@ -149,6 +168,8 @@ function DateLine({
   clashing,
 }: {
   date: ShownDate;
+  usual: { place: string; instructor: string };
+  week: string | null;
   of: number;
   /** The year of the first date, which is not said again. */
   year?: string;
@@ -194,10 +215,12 @@ function DateLine({
           </T>
           <T tone="slate" nowrap>
             week {weekNumber(d.date)}
+            {week && `, ${week}`}
           </T>
-          {(d.room ?? d.instructor) && (
-            <T tone="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</T>
-          )}
+          <T tone="slate">
+            {d.room || usual.place || "no room yet"},{" "}
+            {d.instructor || usual.instructor || "nobody teaches yet"}
+          </T>
           {d.dropped ? (
             <Button variant="text" onClick={() => change({ dropped: false })}>
               take back in

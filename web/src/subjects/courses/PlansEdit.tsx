@@ -4,7 +4,8 @@ import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { Acts, Group, Row } from "../../parts/layout";
 import { Fault, Heard, P } from "../../parts/words";
-import { DUES, PLAN_STARTS, type PlanForm, type PlanLineForm } from "./form";
+import { $api } from "../../app/server";
+import { DUES, PLAN_STARTS, type PlanForm, planLineForm, type PlanLineForm } from "./form";
 
 type Props = {
   plans: PlanForm[];
@@ -62,7 +63,14 @@ export function Plan({
   faults: Record<string, string>;
   at: string;
 }) {
-  const start = PLAN_STARTS.find((p) => p.name === plan.name);
+  const center = $api.useQuery("get", "/api/v1/plans");
+  const starts = [
+    ...PLAN_STARTS,
+    ...(center.data ?? [])
+      .filter((p) => p.active && !PLAN_STARTS.some((s) => s.name === p.name))
+      .map((p) => ({ name: p.name, details: p.details, lines: p.lines.map(planLineForm) })),
+  ];
+  const start = starts.find((p) => p.name === plan.name);
   const set = (i: number, change: Partial<PlanLineForm>) =>
     onChange({ lines: plan.lines.map((l, n) => (n === i ? { ...l, ...change } : l)) });
   return (
@@ -74,13 +82,16 @@ export function Plan({
           value={start?.name ?? ""}
           width={300}
           onChange={(v) => {
-            const chosen = PLAN_STARTS.find((p) => p.name === v);
+            const chosen = starts.find((p) => p.name === v);
             if (chosen)
               onChange({ name: chosen.name, lines: chosen.lines, details: chosen.details ?? false });
           }}
           options={[
             ...(start ? [] : [{ value: "", text: "as below" }]),
-            ...PLAN_STARTS.map((p) => ({ value: p.name, text: p.name })),
+            ...starts.map((p, i) => ({
+              value: p.name,
+              text: i < PLAN_STARTS.length ? p.name : `${p.name}, of the center`,
+            })),
           ]}
         />
         <Field
@@ -119,7 +130,11 @@ export function Plan({
           fault={(...names) => names.map((n) => faults[`${at}/lines/${i}${n && `/${n}`}`]).find(Boolean)}
         />
       ))}
-      {faults[`${at}/lines`] && <Fault role="alert">{faults[`${at}/lines`]}</Fault>}
+      {[faults[at], faults[`${at}/lines`]].filter(Boolean).map((said) => (
+        <Fault role="alert" key={said}>
+          {said}
+        </Fault>
+      ))}
       <Tick checked={plan.details ?? false} onChange={(on) => onChange({ details: on })}>
         Payment details are taken at sign-up{tail && <Heard>{tail}</Heard>}
       </Tick>

@@ -14,7 +14,9 @@ import { TOLD } from "../roster/deskCall";
 import { KeptBack } from "../roster/KeptBack";
 import { LineRules, NoticeEdit } from "../roster/LineRules";
 import { Gates } from "../schedule/Gates";
+import { NO_LIMIT } from "../../parts/RunFacts";
 import { whole } from "./form";
+import { KindEdit } from "./KindEdit";
 import { factWords, type Propose, type Run } from "./runTypes";
 
 type Props = { run: Run; propose: Propose };
@@ -84,7 +86,8 @@ function WhoIsTold({ run, propose }: Props) {
           <Button variant="text" onClick={() => put(null)}>
             as the center has it
           </Button>
-        )}
+        )}{" "}
+        {run.told !== null && <Source run={run} name="told" propose={propose} />}
       </P>
     </div>
   );
@@ -92,6 +95,7 @@ function WhoIsTold({ run, propose }: Props) {
 
 /** The facts of a run that are typed, and what each is called where it is sent. */
 const SENT = {
+  code: "code",
   capacity: "capacity",
   smallest: "smallest",
   sign_up_opens: "sign_up_opens",
@@ -100,12 +104,19 @@ const SENT = {
   own_title: "title",
   note: "note",
   receipt_note: "receipt_note",
+  time_zone: "time_zone",
+  access_days: "access_days",
+  week_names: "week_names",
 } as const;
 type Fact = keyof typeof SENT;
 
 function factsOf(run: Run): Record<Fact, string> {
   return {
-    capacity: String(run.capacity),
+    code: run.code,
+    time_zone: run.time_zone,
+    access_days: run.access_days === null ? "" : String(run.access_days),
+    week_names: run.week_names.join("\n"),
+    capacity: run.capacity >= NO_LIMIT ? "" : String(run.capacity),
     smallest: String(run.smallest),
     sign_up_opens: run.sign_up_opens ?? "",
     place: run.place,
@@ -116,8 +127,9 @@ function factsOf(run: Run): Record<Fact, string> {
   };
 }
 
-function valueOf(name: Fact, text: string): string | number | null {
-  if (name === "capacity") return whole(text);
+function valueOf(name: Fact, text: string): string | number | null | string[] {
+  if (name === "capacity" || name === "access_days") return whole(text);
+  if (name === "week_names") return text.split("\n").map((n) => n.trim());
   if (name === "smallest") return whole(text) ?? 0;
   return name === "sign_up_opens" ? text || null : text;
 }
@@ -150,7 +162,7 @@ function Facts({ run, propose }: Props) {
       {...of.field(name, `/set/${SENT[name]}`)}
       onBlur={() => draft && void of.submit()}
       help={
-        ["capacity", "smallest", "place", "instructor"].includes(name) ? (
+        ["capacity", "smallest", "place", "instructor", "time_zone", "access_days"].includes(name) ? (
           <Source run={run} name={name} propose={propose} />
         ) : undefined
       }
@@ -158,8 +170,15 @@ function Facts({ run, propose }: Props) {
   );
   return (
     <Form of={of}>
+      <KindEdit run={run} propose={propose} />
       <Row wrap>
-        {field("capacity", "Seats", 270)}
+        {field("code", "Run code", 160)}
+        {field("time_zone", "Time zone", 220)}
+        {run.kind !== "dated" &&
+          field("access_days", run.kind === "open" ? "Days of access" : "Days of access after the end", 210)}
+      </Row>
+      <Row wrap>
+        {field("capacity", run.kind === "open" ? "Seats; empty is no limit" : "Seats", 270)}
         {field("smallest", "Smallest number", 270)}
         {field("sign_up_opens", "Sign-up opens", 160, "date")}
       </Row>
@@ -172,6 +191,16 @@ function Facts({ run, propose }: Props) {
         {field("note", "Note for staff")}
       </Row>
       <Row wrap>{field("receipt_note", "Note on invoices and receipts")}</Row>
+      {run.kind === "cohort" && (
+        <Row wrap>
+          <Field
+            label="Names of the weeks, one a line"
+            multiline
+            {...of.field("week_names", "/set/week_names")}
+            onBlur={() => draft && void of.submit()}
+          />
+        </Row>
+      )}
       <P tone="slate" sx={{ marginTop: 10 }}>
         {draft && "On a draft each field is saved when you leave it."}
       </P>

@@ -251,6 +251,53 @@ export function patternOf(form: PatternForm) {
   };
 }
 
+/** A stored pattern as the form holds it. */
+export function patternFormOf(p: Schemas["PatternOut"]): PatternForm {
+  return {
+    first: p.first,
+    start: p.start.slice(0, 5),
+    hours: String(Math.floor(p.minutes / 60)),
+    minutes: p.minutes % 60 ? String(p.minutes % 60) : "",
+    weekdays: p.weekdays,
+    every: String(p.every_weeks),
+    ends: p.until ? "until" : "count",
+    count: String(p.count ?? 1),
+    until: p.until ?? "",
+    closure: p.on_closure === "extend" ? "extend" : "skip",
+    instructor: p.instructor ?? "",
+    room: p.room ?? "",
+  };
+}
+
+/** What a new run of a course starts from: everything of its last run but the dates themselves, which a first date gives. */
+export function fromRun(run: Schemas["RunOut"]): Partial<RunForm> {
+  return {
+    place: run.place,
+    instructor: run.instructor,
+    kind: run.kind,
+    accessDays: run.access_days === null ? "90" : String(run.access_days),
+    weekNames: run.week_names.join("\n"),
+    capacity: run.capacity >= 100_000 ? "" : String(run.capacity),
+    smallest: run.smallest ? String(run.smallest) : "",
+    patterns: run.patterns.length
+      ? run.patterns.map((p) => ({
+          ...patternFormOf(p),
+          first: "",
+          until: "",
+          ends: "count",
+          count: String(p.count ?? heldOf(run, p.n)),
+        }))
+      : [PATTERN],
+    oneOffs: [],
+    changes: [],
+    rates: run.rates.map(rateForm),
+    plans: run.plans.filter((p) => !p.of_center).map((p) => ({ ...planForm(p), id: null })),
+  };
+}
+
+const heldOf = (run: Schemas["RunOut"], n: number) =>
+  Math.max(1, run.dates.filter((d) => d.pattern_n === n).length);
+
 /** Whether a pattern says enough to be worked out. */
 export function isWhole(form: PatternForm): boolean {
   const minutes = minutesOf(form);

@@ -9,6 +9,8 @@ export type PlannedMeeting = {
   weekday: string;
   start: string;
   end: string;
+  /** The time that was meant, where the server says it. */
+  clock?: string;
   minutes: number;
   instructor: string | null;
   room: string | null;

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
 
 import { $api, api, ask, type Schemas } from "../../app/server";
-import { Field } from "../../form/Field";
+import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
 import { Tick } from "../../form/Tick";
@@ -30,6 +30,7 @@ import {
   whole,
 } from "../courses/form";
 import { PlansEdit } from "../courses/PlansEdit";
+import { TOLD } from "../roster/deskCall";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { MoneyTabs } from "./MoneyTabs";
 import { type Policy, Refunds } from "./Refunds";
@@ -46,6 +47,12 @@ type Values = {
   office_email?: string;
   quote_days?: number;
   access_days?: number;
+  overbook?: number;
+  line_rule?: string;
+  auto_offer?: boolean;
+  offer_hours?: number;
+  hold_hours?: number;
+  role?: string;
 };
 type Name = keyof Schemas["CenterDefaultsForm"];
 type Save = (name: Name, value: unknown) => Promise<void>;
@@ -92,6 +99,10 @@ export default function DefaultsPage() {
       <Part as="div">
         <h2>Who is told</h2>
         <Told told={values.told ?? []} office={values.office_email ?? ""} save={save} />
+      </Part>
+      <Part as="div">
+        <h2>Seats and line</h2>
+        <Rules values={values} save={save} />
       </Part>
       <Part as="div">
         <h2>Days</h2>
@@ -277,6 +288,74 @@ function Default<Stored, Form>({
   );
 }
 
+/** How seats and the line are given on new runs, and the role of whoever comes onto a roster without a seat. */
+function Rules({ values, save }: { values: Values; save: Save }) {
+  const [wrong, setWrong] = useState("");
+  const choosing = useAct({
+    send: ({ name, value }: { name: Name; value: unknown }) => save(name, value),
+    done: () => undefined,
+    failed: setWrong,
+  });
+  const choose = (name: Name, value: unknown) => void choosing.act({ name, value });
+  return (
+    <div>
+      <Row wrap>
+        <Choice
+          label="Seats that come free are offered"
+          width={230}
+          value={values.auto_offer === false ? "no" : "yes"}
+          onChange={(v) => choose("auto_offer", v === "yes")}
+          options={[
+            { value: "yes", text: "by themselves, in order" },
+            { value: "no", text: "by hand" },
+          ]}
+        />
+        <Choice
+          label="A party too large for what is free"
+          width={250}
+          value={values.line_rule ?? "fit"}
+          onChange={(v) => choose("line_rule", v)}
+          options={[
+            { value: "fit", text: "keeps its place, the next that fits is offered" },
+            { value: "strict", text: "is waited for, nobody passes it" },
+          ]}
+        />
+        <Choice
+          label="Added without a seat"
+          width={170}
+          value={values.role ?? "assistant"}
+          onChange={(v) => choose("role", v)}
+          options={["assistant", "observer"].map((r) => ({ value: r, text: `as ${r}` }))}
+        />
+      </Row>
+      <Row wrap>
+        <Days
+          name="offer_hours"
+          label="An offer stands, in hours"
+          stored={values.offer_hours}
+          usual="36"
+          save={save}
+        />
+        <Days
+          name="hold_hours"
+          label="Held for payment, in hours"
+          stored={values.hold_hours}
+          usual="not at all"
+          save={save}
+        />
+        <Days
+          name="overbook"
+          label="Seats beyond the capacity"
+          stored={values.overbook}
+          usual="0"
+          save={save}
+        />
+      </Row>
+      {wrong && <Fault role="alert">{wrong}</Fault>}
+    </div>
+  );
+}
+
 function Days({
   name,
   label,
@@ -312,13 +391,6 @@ function Days({
     </Form>
   );
 }
-
-const TOLD: [string, string][] = [
-  ["learner", "the learner"],
-  ["payer", "the organization that pays"],
-  ["instructors", "the instructors"],
-  ["office", "the office"],
-];
 
 /** Who hears of an enrollment, unless a run or the desk says otherwise. */
 function Told({ told, office, save }: { told: string[]; office: string; save: Save }) {

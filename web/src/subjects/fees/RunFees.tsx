@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { useState } from "react";
 import { Link } from "react-router";
 
 import { $api, api, ask, faultsOf, messageOf } from "../../app/server";
@@ -27,9 +28,11 @@ import {
 import { PlansEdit } from "../courses/PlansEdit";
 import { RatesEdit } from "../courses/RatesEdit";
 import type { Propose, Run } from "../courses/runTypes";
+import { Log } from "../log/Log";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { PlanExample } from "./PlanExample";
 import { PriceChart } from "./PriceChart";
+import { QuoteAsOf } from "./QuoteAsOf";
 import { type Policy, PolicyText, Refunds } from "./Refunds";
 import { Terms, useHash } from "./Terms";
 
@@ -97,7 +100,7 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
       <Extras run={run} propose={propose} />
       <Groups run={run} propose={propose} />
       <Taxes run={run} propose={propose} />
-      <Plans run={run} propose={propose} />
+      <Plans run={run} propose={propose} acts={acts} />
       <Part as="div" id="refunds">
         <h2>Refunds</h2>
         <CourseRefunds run={run} acts={acts} />
@@ -138,6 +141,7 @@ function DayByDay({ run }: { run: Run }) {
           <Link to={`/money/prices?run=${run.id}`}>Compare with other runs</Link>
           <Link to={`/runs/${run.id}/early-bird`}>Early-bird planner</Link>
         </Row>
+        <QuoteAsOf run={run} />
       </div>
     </Part>
   );
@@ -275,7 +279,8 @@ function Taxes({ run, propose }: Props) {
   );
 }
 
-function Plans({ run, propose }: Props) {
+function Plans({ run, propose, acts }: Props & { acts: ReturnType<typeof useDone> }) {
+  const [log, setLog] = useState(false);
   return (
     <Part as="div" id="plans">
       <h2>Payment plans</h2>
@@ -311,8 +316,12 @@ function Plans({ run, propose }: Props) {
           </Box>
         ))}
         <P tone="slate">
-          The <Link to="/money/plans">plans of the center</Link> that fit the course can be chosen too.
+          The <Link to="/money/plans">plans of the center</Link> that fit the course can be chosen too.{" "}
+          <Button variant="text" color="secondary" aria-expanded={log} onClick={() => setLog(!log)}>
+            log of the plans
+          </Button>
         </P>
+        {log && <Log of="run" id={run.id} acts={acts} first="plans" />}
       </Terms>
     </Part>
   );

@@ -17,6 +17,16 @@ const SAID: Record<string, string> = {
   plans: "payment plans",
   smallest: "smallest number",
   capacity: "number of seats",
+  time_zone: "time zone",
+  access_days: "days of access",
+  windows: "sign-up windows",
+  decision_rule: "decision day",
+  told: "list of who is told",
+  overbook: "seats beyond the capacity",
+  line_rule: "rule of the line",
+  auto_offer: "way seats are offered",
+  offer_hours: "hours of an offer",
+  hold_hours: "hours a seat is held",
 };
 const TERMS: readonly string[] = ["rates", "extras", "group", "taxes", "plans"];
 

@@ -97,8 +97,19 @@ function Changed({ change }: { change: string }) {
 }
 
 /** The whole log of something, page by page, by words; the center's is everything. */
-export function Log({ of, id = 1, acts }: { of: Schemas["LogOf"]; id?: number; acts: Undoing }) {
-  const [words, setWords] = useState("");
+export function Log({
+  of,
+  id = 1,
+  acts,
+  first = "",
+}: {
+  of: Schemas["LogOf"];
+  id?: number;
+  acts: Undoing;
+  /** The words it is searched by at first. */
+  first?: string;
+}) {
+  const [words, setWords] = useState(first);
   const q = useSettled(words);
   const query = $api.useInfiniteQuery(
     "get",

@@ -4,7 +4,8 @@ import { messageOf, type Schemas } from "../../app/server";
 import { Note } from "../../parts/layout";
 import { ActNotes } from "../../parts/Page";
 import { Quote } from "../../parts/Quote";
-import { money } from "../../parts/text";
+import { ofText } from "../../parts/RunFacts";
+import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { KeepQuote } from "../fees/KeepQuote";
@@ -61,6 +62,8 @@ export function DeskMargin({
             </Note>
           )}
           <Quote quote={quote} />
+          {quote.access_until && <P tone="slate">Access through {day(quote.access_until)}.</P>}
+          {quote.early && <P tone="slate">From the interest list: may sign up before it opens to others.</P>}
           {!quote.can_enroll && (
             <P tone={quote.can_wait ? "ochre" : "brick"} strong={Boolean(quote.can_wait)}>
               {quote.why}
@@ -85,7 +88,7 @@ export function DeskMargin({
               : quote.can_wait
                 ? `Put${name} in line, number ${quote.place}`
                 : quote.seat
-                  ? `Enroll${name}, ${seatsOf(quote.seat, quote.heads)} of ${quote.capacity}`
+                  ? `Enroll${name}, ${seatsOf(quote.seat, quote.heads)}${ofText(quote.capacity)}`
                   : "Sign-up is shut"}
           </Button>
           {call.person && run && call.keptId === null && !busy && !quoteError && (

@@ -6,8 +6,10 @@ import { useProposedForm } from "../../form/useProposedForm";
 import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
+import { Source } from "../fees/Terms";
 
 type Acts = ReturnType<typeof useDone>;
 
@@ -20,6 +22,8 @@ const SAID: Record<Rule, string> = {
   offer_hours: "how long an offer stands",
   hold_hours: "how long a seat is held",
 };
+
+const RULES: Rule[] = ["auto_offer", "offer_hours", "line_rule", "overbook", "hold_hours"];
 
 /** What still holds while another choice waits to be saved. */
 function goesOn(rule: Rule, value: string): string {
@@ -111,6 +115,11 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           input={number}
         />
       </Row>
+      {RULES.map((r) => (
+        <P key={r} sx={{ margin: "2px 0" }}>
+          {SAID[r].replace(/^./, (c) => c.toUpperCase())}: <Source run={run} name={r} propose={propose} />
+        </P>
+      ))}
       {changed.length > 0 && (
         <>
           <NotSaved

@@ -10,6 +10,7 @@ import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { Inset, Loading, Row } from "../../parts/layout";
 import { Trouble } from "../../parts/Page";
+import { NO_LIMIT } from "../../parts/RunFacts";
 import { count, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Empty, P, T } from "../../parts/words";
@@ -291,7 +292,10 @@ function Cut({ found, run }: { found: Schemas["Roster"]; run: Schemas["RunOut"] 
     <CutLine>
       {found.free > 0 ? (
         <>
-          <strong>{count(found.free, "seat")} free</strong> of {whole}.
+          <strong>
+            {found.capacity >= NO_LIMIT ? "No limit of seats" : `${count(found.free, "seat")} free`}
+          </strong>
+          {found.capacity >= NO_LIMIT ? "." : ` of ${whole}.`}
         </>
       ) : kept.length ? (
         <strong>No seat is free.</strong>

@@ -88,7 +88,7 @@ const ROLES = ["assistant", "observer", "instructor"];
 
 function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; onClose: () => void }) {
   const me = useMe();
-  const [role, setRole] = useState<Schemas["Role"]>("assistant");
+  const [role, setRole] = useState<Schemas["Role"]>(run.usual_role);
   const adding = useAct({
     send: (person_id: number, key) =>
       ask(

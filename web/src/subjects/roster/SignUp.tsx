@@ -44,6 +44,7 @@ export function SignUp({
       },
       { replace: true },
     );
+  const me = useMe();
   const heading = useRef<HTMLHeadingElement>(null);
   const query = $api.useQuery("get", "/api/v1/enrollments/{enrollment_id}", {
     params: { path: { enrollment_id: id } },
@@ -92,6 +93,12 @@ export function SignUp({
         {held.order_number && `; purchase order ${held.order_number}`}
         {held.contact && `; contact ${held.contact}`}
       </P>
+      {held.access_until && <P tone="slate">Access through {day(held.access_until)}.</P>}
+      {held.next_due && held.next_due.due > me.today && (
+        <P tone="slate">
+          The next {money(held.next_due.amount, held.quote.currency)} is due on {day(held.next_due.due)}.
+        </P>
+      )}
       {held.sentence && (
         <P tone="slate">
           Came by a sentence: {held.sentence} <Link to="/sentences">All sentences</Link>

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { ofText } from "../../parts/RunFacts";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { digitsOf } from "../courses/form";
@@ -74,7 +75,7 @@ async function seat(asked: Asked, total: string): Promise<Written> {
     }),
   );
   const now = money(held.quote.due_now, held.quote.currency);
-  const seats = `${seatsOf(held.seat, held.heads)} of ${held.capacity}`;
+  const seats = `${seatsOf(held.seat, held.heads)}${ofText(held.capacity)}`;
   const until = held.held_until
     ? `; held until ${day(held.held_until, false)}, ${held.held_until.slice(11, 16)}, for the payment`
     : "";

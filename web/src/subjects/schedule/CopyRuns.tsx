@@ -1,5 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { styled } from "@mui/material/styles";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -17,6 +19,7 @@ import {
 } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
+import { Named, useNames } from "../../form/Named";
 import { useForeseen } from "../../form/useForeseen";
 import { ClashList } from "../../parts/ClashList";
 import { addDays } from "../../parts/dates";
@@ -27,6 +30,7 @@ import { useDone } from "../../parts/useUndo";
 import { Empty, Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { whole } from "../courses/form";
+import { DAY_NAMES, DAYS } from "./PatternFields";
 import { PlannerTabs } from "./PlannerTabs";
 
 const Copied = styled("section")({
@@ -36,14 +40,54 @@ const Copied = styled("section")({
 });
 
 type What = "run" | "course" | "season";
-type Given = { first: string; weeks: string; course: string; since: string; until: string };
+type Other = {
+  weekdays: string[];
+  every: string;
+  count: string;
+  start: string;
+  minutes: string;
+  place: string;
+  instructor: string;
+};
+type Given = {
+  first: string;
+  weeks: string;
+  course: string;
+  since: string;
+  until: string;
+  /** What is other in the copy of one run; empty is as it was. */
+  other: Other;
+};
+const AS_IT_WAS: Other = {
+  weekdays: [],
+  every: "",
+  count: "",
+  start: "",
+  minutes: "",
+  place: "",
+  instructor: "",
+};
 
 /** What is to be copied, as far as it is said; null as long as something is missing. */
 function commandOf(what: What, runId: number | null, given: Given): Typed<Schemas["CopyCommand"]> | null {
   const weeks = whole(given.weeks);
   if (what === "season") return { since: given.since || null, until: given.until || null, weeks };
   if (what === "course") return given.course ? { course_id: Number(given.course), weeks } : null;
-  return runId && given.first ? { runs: [{ id: runId, first: given.first }] } : null;
+  if (!runId || !given.first) return null;
+  const { other } = given;
+  const said = {
+    ...(other.weekdays.length ? { weekdays: other.weekdays } : {}),
+    ...(other.every.trim() ? { every_weeks: whole(other.every) } : {}),
+    ...(other.count.trim() ? { count: whole(other.count) } : {}),
+    ...(other.start ? { start: other.start } : {}),
+    ...(other.minutes.trim() ? { minutes: whole(other.minutes) } : {}),
+    ...(other.place.trim() ? { place: other.place.trim() } : {}),
+    ...(other.instructor.trim() ? { instructor: other.instructor.trim() } : {}),
+  };
+  return {
+    runs: [{ id: runId, first: given.first }],
+    ...(Object.keys(said).length ? { changes: said } : {}),
+  };
 }
 
 /** What copying would make, as it is typed, and the copies once they are made. */
@@ -90,6 +134,7 @@ export default function CopyRuns() {
     course: "",
     since: addDays(me.today, -90),
     until: addDays(me.today, 90),
+    other: AS_IT_WAS,
   });
   const copies = useCopies(commandOf(what, runId, given), acts);
   const { runs } = copies;
@@ -200,11 +245,22 @@ function Fields({
   });
   if (what === "run")
     return (
-      <Field
-        {...date("first", "New first date", faults["/runs/0/first"] ?? faults["/first"])}
-        help="on or after it, on the run’s own weekday"
-        autoFocus
-      />
+      <>
+        <Field
+          {...date("first", "New first date", faults["/runs/0/first"] ?? faults["/first"])}
+          help={
+            given.other.weekdays.length
+              ? "from then on, on the days said"
+              : "on or after it, on the run’s own weekday"
+          }
+          autoFocus
+        />
+        <OtherInCopy
+          other={given.other}
+          set={(change) => set({ other: { ...given.other, ...change } })}
+          faults={faults}
+        />
+      </>
     );
   return (
     <>
@@ -232,6 +288,91 @@ function Fields({
         onChange={(weeks) => set({ weeks })}
         fault={faults["/weeks"]}
         help={given.weeks === "52" ? "the same weekdays a year on" : undefined}
+      />
+    </>
+  );
+}
+
+/** What of the copy is other than in the run; what stays empty is as it was. */
+function OtherInCopy({
+  other,
+  set,
+  faults,
+}: {
+  other: Other;
+  set: (change: Partial<Other>) => void;
+  faults: Record<string, string>;
+}) {
+  const names = useNames();
+  const [open, setOpen] = useState(false);
+  if (!open)
+    return (
+      <Button variant="text" sx={{ alignSelf: "center" }} onClick={() => setOpen(true)}>
+        Other days, number, time, room or instructor
+      </Button>
+    );
+  const text = (name: "every" | "count" | "minutes", label: string, at: string) => (
+    <Field
+      label={label}
+      width={130}
+      value={other[name]}
+      placeholder="as it was"
+      onChange={(v) => set({ [name]: v })}
+      fault={faults[`/changes/${at}`]}
+      input={{ inputMode: "numeric" }}
+    />
+  );
+  return (
+    <>
+      <div>
+        <T label as="div" id="copy-days">
+          On
+        </T>
+        <ToggleButtonGroup aria-labelledby="copy-days" value={other.weekdays}>
+          {DAYS.map((code, i) => (
+            <ToggleButton
+              key={code}
+              value={code}
+              sx={{ width: 42, height: 38 }}
+              onClick={() =>
+                set({ weekdays: DAYS.filter((d) => other.weekdays.includes(d) !== (d === code)) })
+              }
+            >
+              {DAY_NAMES[i]}
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+        {faults["/changes/weekdays"] && <Fault>{faults["/changes/weekdays"]}</Fault>}
+      </div>
+      {text("every", "Every … weeks", "every_weeks")}
+      {text("count", "Meetings", "count")}
+      <Field
+        label="Starts at"
+        type="time"
+        width={120}
+        value={other.start}
+        onChange={(start) => set({ start })}
+        fault={faults["/changes/start"]}
+      />
+      {text("minutes", "Length in minutes", "minutes")}
+      <Named
+        label="Room"
+        names={names.places}
+        width={180}
+        value={other.place}
+        placeholder="as it was"
+        onChange={(place) => set({ place })}
+        fault={faults["/changes/place"]}
+      />
+      <Named
+        label="Instructor"
+        several
+        names={names.instructors}
+        width={200}
+        value={other.instructor}
+        placeholder="as it was"
+        onChange={(instructor) => set({ instructor })}
+        fault={faults["/changes/instructor"]}
       />
     </>
   );

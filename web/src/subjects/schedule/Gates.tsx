@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import { api, ask, asTyped, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
+import { Source } from "../fees/Terms";
 import { NotSaved } from "../../form/NotSaved";
 import { useWaitingForm } from "../../form/useWaitingForm";
 import { Row } from "../../parts/layout";
@@ -75,7 +76,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
       decision_rule: run.decision_rule,
       access_days: run.access_days,
     });
-  if (of.kept === null) return <GatesNow run={run} change={begin} />;
+  if (of.kept === null) return <GatesNow run={run} change={begin} propose={propose} />;
   const { form } = of.kept;
   return (
     <Form of={of}>
@@ -98,7 +99,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
   );
 }
 
-function GatesNow({ run, change }: { run: Run; change: () => void }) {
+function GatesNow({ run, change, propose }: { run: Run; change: () => void; propose: Propose }) {
   const windows = windowsOf(run);
   const from = run.kind === "open" ? "from enrollment" : "after the end";
   return (
@@ -109,7 +110,13 @@ function GatesNow({ run, change }: { run: Run; change: () => void }) {
           {inWords(run, w)}.
         </div>
       ))}
-      <div>Decision day: {said(run.decision_rule, "none")}.</div>
+      <div>
+        <Source run={run} name="windows" propose={propose} />
+      </div>
+      <div>
+        Decision day: {said(run.decision_rule, "none")}.{" "}
+        <Source run={run} name="decision_rule" propose={propose} />
+      </div>
       {run.kind !== "dated" && (
         <div>
           Access: {run.access_days === null ? "without an end" : `${count(run.access_days, "day")} ${from}`}.

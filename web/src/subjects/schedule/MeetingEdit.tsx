@@ -7,7 +7,7 @@ import { api, ask, asTyped, keyHeader } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Named, useNames } from "../../form/Named";
 import { useProposedForm } from "../../form/useProposedForm";
-import { clock, day } from "../../parts/text";
+import { day } from "../../parts/text";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 import { CancelMeeting } from "./CancelMeeting";
@@ -26,11 +26,11 @@ type Given = { run: Run; meeting?: Meeting; propose: Propose };
 
 /** What a meeting's form begins from: the meeting, or for a new one the last meeting's time and what the run says. */
 function startOf(run: Run, meeting?: Meeting): MeetingForm {
-  const last = run.dates[run.dates.length - 1];
   return {
     date: meeting?.date ?? "",
-    start: clock(meeting?.start ?? last?.start ?? ""),
-    minutes: String(meeting?.minutes ?? last?.minutes ?? 120),
+    // The time that was meant, also where the clocks skip it that day; a new one takes no time by itself.
+    start: meeting?.clock.slice(0, 5) ?? "",
+    minutes: meeting ? String(meeting.minutes) : "",
     room: meeting?.room ?? (meeting ? "" : run.place),
     instructor: meeting?.instructor ?? (meeting ? "" : run.instructor),
     scope: "this",

@@ -8,6 +8,7 @@ import { Named, useNames } from "../../form/Named";
 import { Inset, Row } from "../../parts/layout";
 import { weekdays } from "../../parts/text";
 import { Fault, T } from "../../parts/words";
+import { KINDS } from "../courses/KindEdit";
 import {
   endOf,
   lengthUntil,
@@ -34,12 +35,13 @@ interface PatternPart {
 export function PatternFields({
   n,
   many,
+  own: always,
   onRemove,
   ...rest
-}: Omit<PatternPart, "tail"> & { many: boolean; onRemove: () => void }) {
+}: Omit<PatternPart, "tail"> & { many: boolean; own?: boolean; onRemove: () => void }) {
   const { pattern, faults } = rest;
   const part = { n, ...rest, tail: n ? `, pattern ${n + 1}` : "" };
-  const own = many || pattern.room !== "" || pattern.instructor !== "";
+  const own = always || many || pattern.room !== "" || pattern.instructor !== "";
   const days = faults[`/patterns/${n}/weekdays`];
   return (
     <Box component={many ? Inset : "div"} role="group" aria-label={`Pattern ${n + 1}`}>
@@ -321,10 +323,7 @@ export function OneOffs({
           variant="text"
           onClick={() =>
             set({
-              oneOffs: [
-                ...form.oneOffs,
-                { date: "", start: last.start, minutes: "120", room: "", instructor: "" },
-              ],
+              oneOffs: [...form.oneOffs, { date: "", start: "", minutes: "", room: "", instructor: "" }],
             })
           }
         >
@@ -353,27 +352,23 @@ export function KindFields({
           value={form.kind}
           width={290}
           onChange={(v) => set({ kind: v as RunForm["kind"] })}
-          options={[
-            { value: "dated", text: "dated: meets on dates" },
-            { value: "cohort", text: "cohort: from a first to a last day" },
-            { value: "open", text: "open: no dates, access from enrollment" },
-          ]}
+          options={KINDS}
           fault={faults["/kind"]}
         />
         {form.kind === "cohort" && (
           <>
             <Field
-              label="First day"
+              label="The cohort begins on"
               type="date"
-              width={160}
+              width={170}
               value={form.startsOn}
               onChange={(v) => set({ startsOn: v })}
               fault={faults["/starts_on"]}
             />
             <Field
-              label="Last day"
+              label="The cohort ends on"
               type="date"
-              width={160}
+              width={170}
               value={form.endsOn}
               onChange={(v) => set({ endsOn: v })}
               fault={faults["/ends_on"]}

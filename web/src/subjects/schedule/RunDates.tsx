@@ -5,13 +5,14 @@ import { Link, useLocation } from "react-router";
 
 import { useKept } from "../../app/session";
 import { Clashes as ClashList, DateList, Grow, Row, Ruled } from "../../parts/layout";
-import { clock, count, day, length, weekdays } from "../../parts/text";
+import { clock, count, day } from "../../parts/text";
 import { P, T } from "../../parts/words";
 import type { Propose, Run } from "../courses/runTypes";
 import { AcceptClash } from "./AcceptClash";
 import { Extend, MoveRun } from "./DateForms";
 import { FeedAddress } from "./FeedAddress";
 import { MeetingEdit } from "./MeetingEdit";
+import { Patterns } from "./Patterns";
 
 type Meeting = Run["dates"][number];
 type Open = number | "new" | "move" | "extend" | null;
@@ -29,6 +30,7 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
   const frozen = run.status === "cancelled" || run.status === "archived";
   return (
     <>
+      {run.patterns.length > 0 && <Patterns run={run} propose={propose} frozen={frozen} />}
       <PlannedAs run={run} />
       {!frozen && run.kind !== "open" && (
         <Row wrap sx={{ margin: "12px 0 0" }}>
@@ -71,20 +73,10 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
   );
 }
 
-/** What the dates were made from, and over how many weeks they go. */
+/** Over how many weeks the dates go, and in which zone their times are. */
 function PlannedAs({ run }: { run: Run }) {
   return (
     <P tone="slate" sx={{ margin: "14px 0 0" }}>
-      {run.patterns.map((p, i) => (
-        <span key={i}>
-          {i === 0 ? "Planned as " : "and "}
-          {weekdays(p.weekdays)}
-          {p.every_weeks > 1 && ` every ${p.every_weeks} weeks`} at {p.start.slice(0, 5)}, {length(p.minutes)}{" "}
-          each{p.room && ` in ${p.room}`}
-          {p.instructor && ` with ${p.instructor}`}
-          {"; "}
-        </span>
-      ))}
       {run.kind === "open"
         ? `No dates: ${count(run.access_days ?? 0, "day")} of access from enrollment.`
         : run.dates.length === 0
@@ -102,6 +94,7 @@ function MeetingLine({ run, meeting: m, onChange }: { run: Run; meeting: Meeting
   ]
     .filter(Boolean)
     .join(", ");
+  const week = run.named_weeks.find((w) => w.from <= m.date && m.date <= w.to)?.name;
   return (
     <li id={`meeting-${m.id}`}>
       <T tone="slate" className="n">
@@ -111,6 +104,7 @@ function MeetingLine({ run, meeting: m, onChange }: { run: Run; meeting: Meeting
       <T nowrap>
         {clock(m.start)} to {clock(m.end)}
       </T>
+      {week && <T tone="slate">{week}</T>}
       {differs && <span>{differs}</span>}
       {m.online && (
         <T tone="slate">

@@ -2,10 +2,11 @@ import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { $api, api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
+import { useAct } from "../../form/useAct";
 import { OrganizationPick } from "../../form/OrganizationPick";
 import { useProposedForm } from "../../form/useProposedForm";
 import { Facts, Row } from "../../parts/layout";
@@ -26,7 +27,7 @@ export function RunLife({ run, propose, acts }: { run: Run; propose: Propose; ac
       {(run.status === "published" || run.status === "off sale") &&
         run.teaching === "before" &&
         run.kind !== "open" && <Decision run={run} propose={propose} acts={acts} />}
-      <Contract run={run} />
+      <Contract run={run} propose={propose} acts={acts} />
       <section>
         <h2>Reminders</h2>
         <Reminders about={{ run_id: run.id }} />
@@ -290,24 +291,29 @@ function CancelRun({
 }
 
 /** A contract run: its client, and the contract as a file. */
-function Contract({ run }: { run: Run }) {
+function Contract({ run, propose, acts }: { run: Run; propose: Propose; acts: Acts }) {
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
   const [fault, setFault] = useState("");
   const set = async (client: number | null) => {
-    try {
-      await ask(
-        api.PATCH("/api/v1/runs/{run_id}", {
-          params: { path: { run_id: run.id }, query: { preview: false } },
-          body: { seen: { client_id: run.client_id }, set: { client_id: client } },
-        }),
-      );
-      setOpen(false);
-      void queries.invalidateQueries();
-    } catch (error) {
-      setFault(messageOf(error));
-    }
+    const faults = await propose(
+      client ? "Make it a contract run" : "Open it to all",
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { client_id: run.client_id, ...over }, set: { client_id: client } },
+          }),
+        ),
+      () => setOpen(false),
+    );
+    if (faults) setFault(Object.values(faults)[0] ?? "");
   };
+  const taking = useAct({
+    send: (file_id: number) => ask(api.DELETE("/api/v1/files/{file_id}", { params: { path: { file_id } } })),
+    done: (done) => acts.say({ text: "The file is off the run.", change: done.change ?? undefined }),
+    failed: acts.fail,
+  });
   const attach = async (file: File | undefined) => {
     if (!file) return;
     const body = new FormData();
@@ -339,7 +345,15 @@ function Contract({ run }: { run: Run }) {
       )}
       {run.files.map((f) => (
         <p key={f.id}>
-          <a href={`/api/v1/files/${f.id}`}>{f.name}</a> <T tone="slate">{Math.ceil(f.size / 1024)} kB</T>
+          <a href={`/api/v1/files/${f.id}`}>{f.name}</a> <T tone="slate">{Math.ceil(f.size / 1024)} kB</T>{" "}
+          <Button
+            variant="text"
+            color="secondary"
+            aria-label={`take off ${f.name}`}
+            onClick={() => void taking.act(f.id)}
+          >
+            take off
+          </Button>
         </p>
       ))}
       {run.client && (
