@@ -297,6 +297,11 @@ def test_the_letter_of_a_cancelled_run_says_the_sum_that_is_theirs_again(office)
     account = office.read(lambda d: changing.view(d, held["enrollment_id"]))["account_id"]
     cash = command_of(PaymentCommand, {"amount": "105.00", "method": "cash"})
     office.act(lambda d: accounts.take_payment(d, account, cash))
+    firm = command_of(OrganizationCommand, {"name": f"Firm {next(number)}", "email": "firm@example.org"})
+    client = office.act(lambda d: organizations.create_organization(d, firm))
+    theirs = enrolled(office, run, organization_id=client["id"])
+    owed = office.read(lambda d: changing.view(d, theirs["enrollment_id"]))["account_id"]
+    office.act(lambda d: accounts.take_payment(d, owed, cash))
     office.act(lambda d: lifecycle.cancel_run(d, run["id"], "Too few."))
     told = {
         body.split(",")[0].removeprefix("Dear "): body
@@ -305,6 +310,8 @@ def test_the_letter_of_a_cancelled_run_says_the_sum_that_is_theirs_again(office)
     }
     assert "You have paid 105.00 USD" in told[paid["name"]]
     assert "You have paid" not in told[unpaid["name"]]
+    assert "You have paid 105.00 USD" in told[client["name"]]
+    assert "You have paid" not in told[theirs["name"]]
 
 
 def test_a_quote_is_asked_as_of_another_day_with_a_party_and_a_sale_says_from_when_to_when(office):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
 
 from sqlalchemy import func, select
@@ -26,14 +26,16 @@ from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
-from archgate.core.states import Decision, EnrollmentStatus, LineStatus, Role, RunStatus
+from archgate.core.states import Decision, EnrollmentStatus, HoldStatus, LineStatus, Role, RunStatus
 from archgate.papers.letters.occasions import GoesAhead, RunCancelled
 from archgate.papers.letters.writing import written
 from archgate.tables.courses import Attachment, Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
+from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
+from archgate.tables.seats import HeldPlace
 from archgate.tables.waitlist import Waiting
 
 LARGEST_FILE = 10 * 1024 * 1024
@@ -58,9 +60,13 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     )
     named = sums["number"] + (uow.session.scalar(others) or 0)
     coming = [m for m in run.meetings if m.starts_at > uow.now]
-    waiting = uow.session.scalar(
-        select(func.coalesce(func.sum(Waiting.heads), 0)).where(Waiting.run_id == run.id, Waiting.live == 1)
+    line = select(func.coalesce(func.sum(Waiting.heads), 0)).where(
+        Waiting.run_id == run.id, Waiting.live == 1
     )
+    places = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
+        HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= uow.today
+    )
+    waiting, kept = uow.session.execute(select(line.scalar_subquery(), places.scalar_subquery())).one()
     day = next((g.day for g in run.gates if g.kind == "decision day"), None)
     return Figures(
         run_id=run.id,
@@ -75,7 +81,7 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
         firm=firm,
         unpaid=heads - firm - sums["held"],
         held=sums["held"],
-        kept=seats.seats_of(uow, run).held,
+        kept=int(kept or 0),
         unnamed=heads - named,
         waiting=int(waiting or 0),
         currency=run.currency,
@@ -175,7 +181,12 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     occasion = RunCancelled(
         uow.center.name, messages.named(run), "", begins.day if begins else None, why.strip(), seat=True
     )
-    told = messages.tell_run(uow, run, change, occasion, of_each=becomes_credit(uow, run, live, occasion))
+    theirs = becomes_credit(uow, live)
+    told = messages.tell_run(
+        uow, run, change, occasion,
+        of_each={n: replace(occasion, back=back, currency=run.currency) for n, back in theirs.people.items()},
+    )  # fmt: skip
+    told += tell_other_payers(uow, run, change, occasion, theirs)
     for e in live:
         leaving.end(uow, e, EnrollmentStatus.RUN_CANCELLED, f"{run.code} was cancelled")
     line = seats.line_of(uow, run.id, offered=True)
@@ -206,23 +217,48 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     )
 
 
-def becomes_credit(
-    uow: UnitOfWork, run: Run, live: Sequence[Enrollment], occasion: RunCancelled
-) -> dict[int, RunCancelled]:
-    """The letter of everybody whose own money comes back, with its sum, by person: it stands as credit until it is paid back or
-    used. Of an organization's money its people are not told."""
+@dataclass(frozen=True)
+class TheirsAgain:
+    """What was paid for a run and is credit of its payers when it is cancelled: by person, and by organization."""
+
+    people: dict[int, int]
+    organizations: dict[int, int]
+
+
+def becomes_credit(uow: UnitOfWork, live: Sequence[Enrollment]) -> TheirsAgain:
     paid = money.paid_of(uow, [e.id for e in live])
-    owners = dict(
-        uow.session.execute(
-            select(Account.id, Account.person_id).where(Account.id.in_({e.payer_id for e in live} or {0}))
-        ).all()
-    )
-    sums: dict[int, int] = {}
+    theirs = TheirsAgain({}, {})
+    accounts_of = {n: uow.session.get_one(Account, n) for n in {e.payer_id for e in live if paid.get(e.id)}}
     for e in live:
-        person_id = owners.get(e.payer_id)
-        if person_id is not None and paid.get(e.id):
-            sums[person_id] = sums.get(person_id, 0) + paid[e.id]
-    return {number: replace(occasion, back=total, currency=run.currency) for number, total in sums.items()}
+        back, account = paid.get(e.id, 0), accounts_of.get(e.payer_id)
+        if account is None:
+            continue
+        if account.organization_id is not None:
+            key, sums = account.organization_id, theirs.organizations
+        elif account.person_id is not None:
+            key, sums = account.person_id, theirs.people
+        else:
+            continue
+        sums[key] = sums.get(key, 0) + back
+    return theirs
+
+
+def tell_other_payers(
+    uow: UnitOfWork, run: Run, change: Change, occasion: RunCancelled, theirs: TheirsAgain
+) -> int:
+    """Write to whoever paid and is not on the run: a parent, an organization. Those on it are told with the others."""
+    on_run = {p.id for p in messages.people_on(uow, run.id)}
+    others = {n: back for n, back in theirs.people.items() if n not in on_run}
+    payers = [
+        (messages.to_person(uow.session.get_one(Person, n)), back) for n, back in sorted(others.items())
+    ]
+    for n, back in sorted(theirs.organizations.items()):
+        payer = uow.session.get_one(Organization, n)
+        payers.append((messages.Addressee(payer.name, payer.email), back))
+    for to, back in payers:
+        letter = replace(occasion, name=to.name, seat=False, back=back, currency=run.currency)
+        messages.write(uow, change, to, written(letter), run.id)
+    return len(payers)
 
 
 def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[DueBack]:

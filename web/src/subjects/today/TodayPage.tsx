@@ -229,8 +229,8 @@ function Decisions({ t }: { t: Today }) {
                   {d.taken < d.smallest
                     ? `${d.smallest - d.taken} short of ${d.smallest}`
                     : `has its ${d.smallest}`}
-                  , {d.firm} firm, {d.unpaid} unpaid{d.unnamed > 0 && `, ${d.unnamed} without a name`},{" "}
-                  {money(d.income, d.currency)} at stake
+                  , {d.firm} firm, {d.unpaid} unpaid{d.held + d.kept > 0 && `, ${d.held + d.kept} held`}
+                  {d.unnamed > 0 && `, ${d.unnamed} without a name`}, {money(d.income, d.currency)} at stake
                 </T>
               </T>
               <T
