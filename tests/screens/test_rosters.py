@@ -228,7 +228,7 @@ def test_several_are_moved_and_withdrawn_by_keyboard_with_their_money_shown_firs
     at_work.sees("3 sign-ups withdrawn.")
     assert roster_of(now_office, run) == []
     at_work.open(f"/people/{people[0]['id']}")
-    at_work.sees("2 earlier sign-ups")  # moved there and taken back, then withdrawn
+    at_work.sees("2 sign-ups that ended")  # moved there and taken back, then withdrawn
     assert at_work.axe() == [] and at_work.console() == []
 
 

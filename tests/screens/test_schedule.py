@@ -225,6 +225,8 @@ def test_a_clash_is_seen_while_typing_accepted_and_said_in_one_place(at_work, no
     at_work.sees(f"{room} would hold")
     at_work.click("months")
     at_work.click(f"A one-off meeting on {day_text(first + timedelta(days=1))}")
+    at_work.fill("Starts at, one-off meeting 1", "10:00")  # it takes no time by itself
+    at_work.fill("Minutes, one-off meeting 1", "60")
     at_work.sees("3 meetings")
     assert at_work.axe() == []
     at_work.fill("Seats", "9")

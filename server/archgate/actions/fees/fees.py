@@ -444,15 +444,25 @@ def terms_view(run: Run) -> TermsView:
     )
 
 
+# What a run has where nobody ever said anything.
+USUAL: Document = {
+    "overbook": 0, "line_rule": "fit", "auto_offer": True, "offer_hours": 36, "hold_hours": None, "windows": [],
+    "decision_rule": None, "access_days": None, "told": None, "smallest": 0,
+}  # fmt: skip
+
+
 def origins(uow: UnitOfWork, course: Course, values: Document) -> dict[str, Origin]:
-    """Where each value comes from: the course, the center, or the run itself; and what it would be by default."""
+    """Where each value comes from: the course, the center, the run itself, or as usual; and what it would be by default."""
     origin_of = {}
+    usual_values: Document = {**USUAL, "time_zone": uow.center.time_zone}
     for name, value in values.items():
         level = "course" if name in course.defaults else "center" if name in uow.center.defaults else None
         usual = (course.defaults if level == "course" else uow.center.defaults).get(name)
         # Who is told is asked of the center at every sign-up where a run says nothing.
         same = level is not None and (value == usual or (name == "told" and value is None))
-        origin_of[name] = Origin(from_=level if same and level else "own", default_of=level, default=usual)
+        unsaid = level is None and name in usual_values and value == usual_values[name]
+        came = level if same and level else "usual" if unsaid else "own"
+        origin_of[name] = Origin(from_=came, default_of=level, default=usual)
     return origin_of
 
 

@@ -449,7 +449,7 @@ class TermsView(View):
 
 
 class Origin(View):
-    """Where a value comes from: "course", "center" or "own"; and the default that it has or would have."""
+    """Where a value comes from: "course", "center", "own", or "usual" where nobody said anything; and the default that it has or would have."""
 
     from_: str = Field(alias="from")
     default_of: str | None

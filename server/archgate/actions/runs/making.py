@@ -115,7 +115,8 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
 
 def fill_in(uow: UnitOfWork, top: Reader, course: Course | None) -> Document:
     """Put what the form leaves out into it, as the course has it, else the center; returns what was put in."""
-    usual = {k: v for k, v in uow.center.defaults.items() if k in RUN_KEYS.split()}
+    # Who is told stays the center's: a run that says nothing asks it at every sign-up.
+    usual = {k: v for k, v in uow.center.defaults.items() if k in RUN_KEYS.split() and k != "told"}
     left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
     top.value = {**top.value, **left_out}
     return left_out

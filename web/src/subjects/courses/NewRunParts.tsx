@@ -114,7 +114,8 @@ export function CoursePart({
         </Row>
         {from && (
           <P small>
-            As the last run, {from}: rhythm, times, room, instructor, seats, fee and plan; give a first date.{" "}
+            As the last run, {from}: {form.kind === "open" ? "access" : "rhythm, times, room"}, instructor,
+            seats, fee and plan{form.kind === "open" ? "." : "; give a first date."}{" "}
             <Button variant="text" color="secondary" onClick={onlyDefaults}>
               start from the course’s defaults instead
             </Button>

@@ -84,6 +84,7 @@ export function Source({ run, name, propose }: Props & { name: string }) {
   if (!origin) return null;
   const value = run[name as keyof typeof run];
   if (!origin.default_of && Array.isArray(value) && value.length === 0) return null;
+  if (origin.from === "usual") return <T tone="slate">as usual</T>;
   if (origin.from !== "own") return <T tone="slate">from the {origin.from}</T>;
   return (
     <T tone="slate">

@@ -6,7 +6,6 @@ import { useProposedForm } from "../../form/useProposedForm";
 import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
-import { P } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 import { Source } from "../fees/Terms";
@@ -22,8 +21,6 @@ const SAID: Record<Rule, string> = {
   offer_hours: "how long an offer stands",
   hold_hours: "how long a seat is held",
 };
-
-const RULES: Rule[] = ["auto_offer", "offer_hours", "line_rule", "overbook", "hold_hours"];
 
 /** What still holds while another choice waits to be saved. */
 function goesOn(rule: Rule, value: string): string {
@@ -71,6 +68,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
   });
   const { values: form, dirty: changed } = of;
   const set = (rule: Rule) => (text: string) => of.set({ [rule]: text });
+  const from = (rule: Rule) => <Source run={run} name={rule} propose={propose} />;
   const number = { inputMode: "numeric" } as const;
   return (
     <Form of={of}>
@@ -80,6 +78,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           width={230}
           value={form.auto_offer}
           onChange={set("auto_offer")}
+          help={from("auto_offer")}
           options={[
             { value: "yes", text: "by themselves, in order" },
             { value: "no", text: "by hand" },
@@ -89,6 +88,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           label="An offer stands, in hours"
           width={180}
           {...of.field("offer_hours", "/set/offer_hours")}
+          help={from("offer_hours")}
           input={number}
         />
         <Choice
@@ -96,6 +96,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           width={250}
           value={form.line_rule}
           onChange={set("line_rule")}
+          help={from("line_rule")}
           options={[
             { value: "fit", text: "keeps its place, the next that fits is offered" },
             { value: "strict", text: "is waited for, nobody passes it" },
@@ -105,6 +106,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           label="Seats beyond the capacity"
           width={180}
           {...of.field("overbook", "/set/overbook")}
+          help={from("overbook")}
           input={number}
         />
         <Field
@@ -112,14 +114,10 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           width={190}
           placeholder="not at all"
           {...of.field("hold_hours", "/set/hold_hours")}
+          help={from("hold_hours")}
           input={number}
         />
       </Row>
-      {RULES.map((r) => (
-        <P key={r} sx={{ margin: "2px 0" }}>
-          {SAID[r].replace(/^./, (c) => c.toUpperCase())}: <Source run={run} name={r} propose={propose} />
-        </P>
-      ))}
       {changed.length > 0 && (
         <>
           <NotSaved

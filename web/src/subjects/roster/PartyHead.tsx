@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { useAct } from "../../form/useAct";
@@ -9,7 +9,6 @@ import type { useDone } from "../../parts/useUndo";
 import { T } from "../../parts/words";
 import { PersonPick } from "../people/PersonPick";
 import { RowMenu } from "../../parts/RowMenu";
-import { HeadLeaves } from "./Heads";
 import type { RosterRow } from "./rosterRows";
 
 /** A head of a party beside the one who signed up: its name, or the way to name it. */
@@ -23,7 +22,15 @@ export function PartyHead({
   acts: ReturnType<typeof useDone>;
 }) {
   const [open, setOpen] = useState(false);
-  const [leaving, setLeaving] = useState(false);
+  const [, setParams] = useSearchParams();
+  /** What becomes of the money and the seat is asked in the margin, where there is room for it. */
+  const leave = () =>
+    setParams((old) => {
+      const next = new URLSearchParams(old);
+      next.set("at", String(row.id));
+      next.set("act", `leaves-${place.n}`);
+      return next;
+    });
   const naming = useAct({
     send: (person_id: number) =>
       ask(
@@ -46,12 +53,10 @@ export function PartyHead({
         ...(place.person_id === null
           ? []
           : [{ text: "Somebody else takes the seat", do: () => setOpen(true) }]),
-        { text: "Withdraw this head", do: () => setLeaving(true) },
+        { text: "Withdraw this head", do: leave },
       ]}
     />
   );
-  if (leaving)
-    return <HeadLeaves row={row} n={place.n} who={who} acts={acts} onClose={() => setLeaving(false)} />;
   if (place.person_id !== null && !open)
     return (
       <div>

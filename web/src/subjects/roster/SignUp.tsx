@@ -14,10 +14,11 @@ import type { useDone } from "../../parts/useUndo";
 import { Fault, P, T } from "../../parts/words";
 import { PersonPick } from "../people/PersonPick";
 import { ChangeTerms } from "./ChangeTerms";
-import { AddHead } from "./Heads";
+import { AddHead, HeadLeaves } from "./Heads";
 import { Leaving } from "./Leaving";
 import { freedSeat, FreedSeatPick, IN_TURN } from "./FreedSeat";
 import { AllTheSame, Moving } from "./Moving";
+import { useRoster } from "./Roster";
 import { type Act, ACTS } from "./signUpActs";
 
 /** One sign-up in the margin: what was agreed, what is paid, and everything that can be done with it. */
@@ -44,6 +45,10 @@ export function SignUp({
       },
       { replace: true },
     );
+  const leaving = /^leaves-(\d+)$/.exec(params.get("act") ?? "");
+  const leaves = leaving ? Number(leaving[1]) : null;
+  const roster = useRoster(run.id);
+  const place = roster.data?.people.find((p) => p.id === id)?.places.find((p) => p.n === leaves);
   const me = useMe();
   const heading = useRef<HTMLHeadingElement>(null);
   const query = $api.useQuery("get", "/api/v1/enrollments/{enrollment_id}", {
@@ -110,8 +115,8 @@ export function SignUp({
           Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for the first payment.
         </P>
       )}
-      {act === null && held.role === "learner" && <Agreed held={held} />}
-      {act === null && held.role === "learner" && (
+      {act === null && leaves === null && held.role === "learner" && <Agreed held={held} />}
+      {act === null && leaves === null && held.role === "learner" && (
         <ActList>
           {ACTS.filter(([name]) => name !== "absent" || run.teaching !== "before").map(([name, text]) => (
             <li key={name}>
@@ -127,6 +132,15 @@ export function SignUp({
       {act === "move" && <Moving held={held} acts={done} onClose={close} onDone={away} />}
       {act === "change" && <ChangeTerms held={held} run={run} acts={done} onClose={close} />}
       {act === "head" && <AddHead held={held} run={run} acts={done} onClose={close} />}
+      {leaves !== null && (
+        <HeadLeaves
+          row={{ id, name: held.name }}
+          n={leaves}
+          who={place?.name ?? `head ${leaves}`}
+          acts={done}
+          onClose={close}
+        />
+      )}
       {act === "role" && <OtherRole held={held} acts={done} onClose={close} onDone={away} />}
       {act === "swap" && <Swap held={held} acts={done} onClose={close} onDone={away} />}
     </section>

@@ -348,6 +348,7 @@ function OtherInCopy({
       {text("count", "Meetings", "count")}
       <Field
         label="Starts at"
+        placeholder="as it was"
         type="time"
         width={120}
         value={other.start}

@@ -61,7 +61,7 @@ test("what is wrong stands at its field, and what was typed stays", async () => 
     problem(422, "invalid", "Not saved.", [{ at: "/first", message: "Sun 1 Aug 2027 is past." }]),
   );
   const { person } = draws();
-  await person.click(screen.getByRole("button", { name: "Add a pattern" }));
+  await person.click(screen.getByRole("button", { name: "add a pattern" }));
   await person.type(screen.getByLabelText("Starts at"), "18:00");
   await person.click(screen.getByRole("button", { name: "See what moves" }));
   expect(await screen.findByText("Sun 1 Aug 2027 is past.")).toBeTruthy();
@@ -71,7 +71,7 @@ test("what is wrong stands at its field, and what was typed stays", async () => 
 test("a pattern ends with a day", async () => {
   const sent = answers("post", "/api/v1/runs/5/patterns/2/end", { change: "c2" });
   const { person } = draws();
-  await person.click(screen.getByRole("button", { name: "End pattern 1 earlier" }));
+  await person.click(screen.getByRole("button", { name: "end earlier, pattern 1" }));
   await person.type(screen.getByLabelText("Last day of this pattern"), "10/1/2027");
   await person.click(screen.getByRole("button", { name: "See what moves" }));
   await waitFor(() => expect(sent).toHaveLength(2));

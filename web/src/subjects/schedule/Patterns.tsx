@@ -31,6 +31,11 @@ export function Patterns({ run, propose, frozen }: Given & { frozen: boolean }) 
               </Grow>
               {!frozen && open?.n !== p.n && (
                 <>
+                  {i === run.patterns.length - 1 && open === null && (
+                    <Button variant="text" onClick={() => setOpen({ n: null, act: "change" })}>
+                      add a pattern
+                    </Button>
+                  )}
                   <Button
                     variant="text"
                     aria-label={`Change pattern ${i + 1}`}
@@ -41,7 +46,7 @@ export function Patterns({ run, propose, frozen }: Given & { frozen: boolean }) 
                   <Button
                     variant="text"
                     color="secondary"
-                    aria-label={`End pattern ${i + 1} earlier`}
+                    aria-label={`end earlier, pattern ${i + 1}`}
                     onClick={() => setOpen({ n: p.n, act: "end" })}
                   >
                     end earlier
@@ -59,9 +64,9 @@ export function Patterns({ run, propose, frozen }: Given & { frozen: boolean }) 
         ))}
       </Ruled>
       {open?.n === null && <PatternEdit run={run} propose={propose} onClose={close} />}
-      {!frozen && open === null && (
+      {!frozen && open === null && run.patterns.length === 0 && (
         <Button variant="text" onClick={() => setOpen({ n: null, act: "change" })}>
-          Add a pattern
+          add a pattern
         </Button>
       )}
     </>

@@ -30,7 +30,7 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
   const frozen = run.status === "cancelled" || run.status === "archived";
   return (
     <>
-      {run.patterns.length > 0 && <Patterns run={run} propose={propose} frozen={frozen} />}
+      {run.kind !== "open" && <Patterns run={run} propose={propose} frozen={frozen} />}
       <PlannedAs run={run} />
       {!frozen && run.kind !== "open" && (
         <Row wrap sx={{ margin: "12px 0 0" }}>
