@@ -3,7 +3,7 @@ from datetime import date
 
 import pytest
 
-from archgate.actions.across import finding, live, person_pages, undo
+from archgate.actions.across import finding, live, logs, person_pages, undo
 from archgate.actions.across.commands import RunsWanted
 from archgate.actions.enrolling import waitlist
 from archgate.actions.enrolling.commands import JoinCommand
@@ -20,6 +20,7 @@ from archgate.actions.schedule.commands import PlaceCommand
 from archgate.actions.teaching import instructors
 from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.faults import Refused
+from archgate.core.states import LogOf
 from made import a_person, a_run, enrolled, number
 
 
@@ -193,7 +194,8 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
     assert [(e["code"], e["owed"]) for e in page["enrollments"]] == [(run["code"], "210.00")]
     assert [(w["code"], w["place"]) for w in page["waiting"]] == [(other["code"], 1)]
     assert [n["text"] for n in page["notes"]] == ["Calls back at noon."]
-    assert [line["summary"].split()[0] for line in page["log"]] == [
+    log = office.read(lambda d: logs.log_of(d, LogOf.PERSON, person["id"]).items)
+    assert [line["summary"].split()[0] for line in log] == [
         "Wrote",
         person["given"],
         "Enrolled",

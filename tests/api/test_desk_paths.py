@@ -85,7 +85,8 @@ def test_a_person_is_found_changed_noted_and_shown(clerk):
         == 201
     )
     page = clerk.get(f"/api/v1/people/{somebody['id']}").json()
-    assert page["notes"][0]["text"] == "Knocks twice." and len(page["log"]) == 3
+    assert page["notes"][0]["text"] == "Knocks twice."
+    assert len(clerk.get(f"/api/v1/logs/person/{somebody['id']}").json()["items"]) == 3
     assert clerk.get("/api/v1/people/999999999").status_code == 404
 
 
@@ -178,7 +179,7 @@ def test_papers_of_a_roster_are_files_of_their_kind(clerk, run):
     )
     table = read_table(sheet.content)
     assert list(table.headings[:3]) == ["Seat", "Name", "Email"] and table.rows[0][1][1] == somebody["name"]
-    shown = html_of("sign-in", {"title": "T", "code": "C", "center": "A", "remarks": False, "sheets": [{"when": "", "place": "", "instructor": ""}],
+    shown = html_of("sign-in", {"title": "T", "code": "C", "center": "A", "remarks": False, "health": False, "sheets": [{"when": "", "place": "", "instructor": ""}],
                                 "people": [{"name": "A & B", "note": "Nut allergy"}]})  # fmt: skip
     assert "A &amp; B" in shown and "Nut allergy" not in shown
 

@@ -3,9 +3,11 @@
 from datetime import timedelta
 
 import pytest
+from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.across import checks
-from archgate.actions.enrolling import roster
+from archgate.actions.enrolling import roster, waitlist
+from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts
 from archgate.actions.money.commands import PayerCommand
@@ -149,3 +151,54 @@ def test_a_week_at_the_office(at_work, now_office):
 
     now_office.read(agrees)
     assert at_work.console() == []
+
+
+def test_a_seat_is_kept_a_head_added_and_a_pattern_ended_by_keyboard_alone(at_work, now_office):
+    run = run_ahead(now_office, title=f"Keys alone {next(number)}", capacity=3, smallest=0)
+    held = enrolled(now_office, run)
+    party = enrolled(now_office, run)
+    enter, tab = Keys.ENTER, Keys.TAB
+
+    # One head more for a party: the money of it first.
+    at_work.open(f"/runs/{run['id']}/roster?at={party['enrollment_id']}")
+    at_work.sees("add a head to the party")
+    at_work.tab_to("add a head to the party", 120)
+    at_work.press(enter)
+    at_work.sees("It was $210.00.")
+    at_work.tab_to("Add the head", 120)
+    at_work.press(enter)
+    at_work.sees("has 2 seats; the sign-up comes to $420.00")
+    assert at_work.axe() == []
+
+    # The run is full now, somebody waits; who leaves keeps the seat for a firm.
+    waits = a_person(now_office)
+    ask = command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"]})
+    now_office.act(lambda d: waitlist.join(d, ask))
+    at_work.open(f"/runs/{run['id']}/roster?at={held['enrollment_id']}&act=withdraw")
+    at_work.sees(f"{waits['name']}, next in line")
+    at_work.tab_to("The seat goes to", 120)
+    at_work.press("nobody")
+    at_work.sees("Kept through")
+    at_work.tab_to("Kept through")
+    at_work.press(f"{business_day(now_office):%m%d%Y}", tab)
+    at_work.tab_to("For whom")
+    at_work.press("The Guild", enter)
+    at_work.sees("The seat stays held through")
+    at_work.sees("1 held without names")
+
+    # Its pattern ends earlier, with what that touches seen first.
+    at_work.open(f"/runs/{run['id']}/dates")
+    at_work.sees("Planned as Tuesdays at 17:30")
+    at_work.tab_to("end earlier", 120)
+    at_work.press(enter)
+    at_work.until(lambda: at_work.focused() == "Last day of this pattern")
+    at_work.press(f"{next_tuesday() + timedelta(weeks=2):%m%d%Y}", enter)
+    at_work.sees("Meetings: 8")
+    at_work.until(lambda: "Keep as it was" in at_work.text())
+    at_work.press(enter)  # the focus stands on the act
+    at_work.sees("3 calendar weeks")
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def business_day(office):
+    return office.at.astimezone().date()

@@ -10564,7 +10564,7 @@ export interface components {
         };
         /**
          * Origin
-         * @description Where a value comes from: "course", "center" or "own"; and the default that it has or would have.
+         * @description Where a value comes from: "course", "center", "own", or "usual" where nobody said anything; and the default that it has or would have.
          */
         Origin: {
             /** From */
@@ -11603,8 +11603,6 @@ export interface components {
             waiting: components["schemas"]["PersonWaits"][];
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
-            /** Log */
-            log: components["schemas"]["LogLine"][];
             own_page: components["schemas"]["OwnPageState"] | null;
             /** Instructor Id */
             instructor_id: number | null;

@@ -6,7 +6,6 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.access import own_pages
-from archgate.actions.across import logs
 from archgate.actions.across.views import PersonFound, PersonPage, StaffNumber
 from archgate.actions.enrolling import of_person
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -15,7 +14,6 @@ from archgate.actions.messages.views import MessageOut
 from archgate.actions.money import accounts
 from archgate.actions.money.views import Owed
 from archgate.actions.people import people, words
-from archgate.core.states import LogOf
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.people import Organization, Person, PersonNumber
@@ -46,7 +44,7 @@ def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[PersonFound]:
 
 
 def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
-    """Everything about one person: runs past and coming, places in line, what is owed, notes and the log."""
+    """Everything about one person but the log: runs past and coming, places in line, what is owed, notes."""
     person = people.get_person(uow, person_id)
     return PersonPage(
         **dict(people.person_view(person)),
@@ -58,7 +56,6 @@ def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
         enrollments=of_person.enrollments_of(uow, person),
         waiting=of_person.waiting_of(uow, person),
         notes=people.notes_of(uow, person),
-        log=logs.log_of(uow, LogOf.PERSON, person.id).items,
         own_page=own_pages.state_of(uow, person_id),
         instructor_id=uow.session.scalar(select(Instructor.id).where(Instructor.person_id == person.id)),
     )

@@ -135,7 +135,6 @@ class PersonPage(PersonOut, Owed):
     enrollments: list[PersonRun]
     waiting: list[PersonWaits]
     notes: list[NoteOut]
-    log: list[LogLine]
     own_page: OwnPageState | None
     instructor_id: int | None
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
+from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions.enrolling.line_views import PersonWaits
@@ -11,12 +11,12 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.schedule import schedule
 from archgate.actions.schedule.schedule import decision_text
-from archgate.actions.seats import seats
 from archgate.core.money import format_amount
 from archgate.tables.courses import Course, Run
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.schedule import Meeting
 from archgate.tables.waitlist import Waiting
 
 
@@ -36,7 +36,7 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .outerjoin(payer, (payer.id == Account.person_id) & (payer.id != person.id))
         .join(theirs, theirs.c.id == Enrollment.id)
-        .options(selectinload(Run.all_meetings))
+        .options(selectinload(Run.all_meetings).lazyload(Meeting.teachers))
         .order_by(Enrollment.enrolled_at.desc(), Enrollment.id.desc())
     )
     rows = uow.session.execute(query).all()
@@ -67,19 +67,39 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
 
 
 def waiting_of(uow: UnitOfWork, person: Person) -> list[PersonWaits]:
-    query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
-    places = []
-    for row, run in uow.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
-        line = [w.id for w in seats.line_of(uow, run.id, offered=True)]
-        places.append(
-            PersonWaits(
-                waiting_id=row.id,
-                run_id=run.id,
-                code=run.code,
-                title=run.title or run.course.title,
-                heads=row.heads,
-                place=line.index(row.id) + 1,
-                joined=uow.local(row.joined_at),
-            )
+    """Where somebody waits, with the place in each line (`core.waitlist.in_order`), counted where the rows are."""
+    before = aliased(Waiting)
+    earlier = or_(
+        before.head_start > Waiting.head_start,
+        and_(before.head_start == Waiting.head_start, before.joined_at < Waiting.joined_at),
+        and_(
+            before.head_start == Waiting.head_start,
+            before.joined_at == Waiting.joined_at,
+            before.id < Waiting.id,
+        ),
+    )
+    ahead = (
+        select(func.count())
+        .where(before.run_id == Waiting.run_id, before.live == 1, earlier)
+        .correlate(Waiting)
+        .scalar_subquery()
+    )
+    query = (
+        select(Waiting, Run, Course.title, ahead)
+        .join(Run, Run.id == Waiting.run_id)
+        .join(Course, Course.id == Run.course_id)
+        .where(Waiting.person_id == person.id, Waiting.live == 1)
+        .order_by(Waiting.joined_at)
+    )
+    return [
+        PersonWaits(
+            waiting_id=row.id,
+            run_id=run.id,
+            code=run.code,
+            title=run.title or title,
+            heads=row.heads,
+            place=number + 1,
+            joined=uow.local(row.joined_at),
         )
-    return places
+        for row, run, title, number in uow.session.execute(query)
+    ]

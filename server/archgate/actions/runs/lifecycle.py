@@ -53,12 +53,11 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     """
     sums = money.sums_of_run(uow, run.id)
     heads, firm = sums["heads"], sums["firm"]
-    others = (
+    heads_named = (
         select(func.count(PartyPlace.person_id))
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     )
-    named = sums["number"] + (uow.session.scalar(others) or 0)
     coming = [m for m in run.meetings if m.starts_at > uow.now]
     line = select(func.coalesce(func.sum(Waiting.heads), 0)).where(
         Waiting.run_id == run.id, Waiting.live == 1
@@ -66,7 +65,10 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     places = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
         HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= uow.today
     )
-    waiting, kept = uow.session.execute(select(line.scalar_subquery(), places.scalar_subquery())).one()
+    people = select(func.count()).select_from(messages.ids_on(run.id).subquery())
+    counts = select(*(q.scalar_subquery() for q in (heads_named, line, places, people)))
+    others, waiting, kept, told = (int(n or 0) for n in uow.session.execute(counts).one())
+    named = sums["number"] + others
     day = next((g.day for g in run.gates if g.kind == "decision day"), None)
     return Figures(
         run_id=run.id,
@@ -81,15 +83,15 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
         firm=firm,
         unpaid=heads - firm - sums["held"],
         held=sums["held"],
-        kept=int(kept or 0),
+        kept=kept,
         unnamed=heads - named,
-        waiting=int(waiting or 0),
+        waiting=waiting,
         currency=run.currency,
         income=format_amount(sums["total"], run.currency),
         paid=format_amount(sums["total"] - sums["open"], run.currency),
         hours_saved=schedule.Schedule(tuple(schedule.core_meeting(run, m) for m in coming)).hours,
         start=schedule.start_day(uow, run),
-        people=messages.number_on(uow, run.id),
+        people=told,
     )
 
 

@@ -155,7 +155,7 @@ function PatternEnds({ run, pattern, propose, onClose }: Given & { pattern: Patt
     draft: `pattern-end-${run.id}-${pattern.n}`,
     start: { last: "" },
     propose,
-    what: ({ last }) => `Cancel the meetings of this pattern after ${day(last)}`,
+    what: ({ last }) => `End this pattern with ${day(last)}`,
     send: ({ last }, { preview }) =>
       ask(
         api.POST("/api/v1/runs/{run_id}/patterns/{n}/end", {
