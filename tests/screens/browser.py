@@ -7,7 +7,11 @@ from collections.abc import Callable
 from typing import Any
 
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import (
+    ElementClickInterceptedException,
+    StaleElementReferenceException,
+    TimeoutException,
+)
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
@@ -97,10 +101,16 @@ class Browser:
         )
 
     def click(self, name: str) -> None:
-        """A button that is drawn anew between being found and being pressed is found again: it was not pressed."""
+        """A button that is drawn anew between being found and being pressed is found again: it was not pressed. One that something
+        lies on at the edge of what is shown is scrolled to first, as a person does."""
 
         def pressed() -> bool:
-            self.button(name).click()
+            button = self.button(name)
+            try:
+                button.click()
+            except ElementClickInterceptedException:
+                self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", button)
+                return False
             return True
 
         self.until(pressed)
