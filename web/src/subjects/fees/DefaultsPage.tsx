@@ -31,6 +31,7 @@ import {
 } from "../courses/form";
 import { PlansEdit } from "../courses/PlansEdit";
 import { TOLD } from "../roster/deskCall";
+import { HOW_OFFERED, TOO_LARGE } from "../roster/LineRules";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { MoneyTabs } from "./MoneyTabs";
 import { type Policy, Refunds } from "./Refunds";
@@ -305,20 +306,14 @@ function Rules({ values, save }: { values: Values; save: Save }) {
           width={230}
           value={values.auto_offer === false ? "no" : "yes"}
           onChange={(v) => choose("auto_offer", v === "yes")}
-          options={[
-            { value: "yes", text: "by themselves, in order" },
-            { value: "no", text: "by hand" },
-          ]}
+          options={HOW_OFFERED}
         />
         <Choice
           label="A party too large for what is free"
           width={250}
           value={values.line_rule ?? "fit"}
           onChange={(v) => choose("line_rule", v)}
-          options={[
-            { value: "fit", text: "keeps its place, the next that fits is offered" },
-            { value: "strict", text: "is waited for, nobody passes it" },
-          ]}
+          options={TOO_LARGE}
         />
         <Choice
           label="Added without a seat"

@@ -11,6 +11,7 @@ import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
+import { ActOrLeave } from "./ActOrLeave";
 import { counted } from "./deskCall";
 
 type SignUp = Schemas["EnrollmentOut"];
@@ -113,14 +114,7 @@ export function ChangeTerms({
         <P tone={messageOf(trouble) === "Nothing changes." ? "slate" : "brick"}>{messageOf(trouble)}</P>
       )}
       {change.preview && <Comes to={change.preview} />}
-      <Row mid wrap sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!change.ready}>
-          Change it
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
+      <ActOrLeave act="Change it" onClose={onClose} ready={change.ready} />
     </Form>
   );
 }

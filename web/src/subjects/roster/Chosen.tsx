@@ -10,9 +10,10 @@ import { useForeseen } from "../../form/useForeseen";
 import { useServerForm } from "../../form/useServerForm";
 import { ActList, Facts, Row } from "../../parts/layout";
 import { count, isZero, money } from "../../parts/text";
-import { focused, type useDone } from "../../parts/useUndo";
+import type { useDone } from "../../parts/useUndo";
 import { Fault, P } from "../../parts/words";
 import type { Run } from "./DeskParts";
+import { ActOrLeave } from "./ActOrLeave";
 import { Letter } from "./Letter";
 import { AllTheSame, OtherRun } from "./Moving";
 
@@ -193,38 +194,6 @@ export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & {
   );
 }
 
-function Buttons({
-  act,
-  onClose,
-  lost,
-  takes,
-  ready = true,
-}: {
-  act: string;
-  onClose: () => void;
-  lost?: boolean;
-  /** The focus goes to the act as soon as it can be done. */
-  takes?: boolean;
-  ready?: boolean;
-}) {
-  return (
-    <Row mid sx={{ marginTop: 8 }}>
-      <Button
-        type="submit"
-        variant={lost ? "outlined" : "contained"}
-        color={lost ? "error" : "primary"}
-        disabled={!ready}
-        ref={takes && ready ? focused : undefined}
-      >
-        {act}
-      </Button>
-      <Button variant="text" onClick={onClose}>
-        leave it
-      </Button>
-    </Row>
-  );
-}
-
 function Group({ run, ids, groups, acts, onClose, onDone }: Props & { groups: Schemas["GroupOut"][] }) {
   const [name, setName] = useState("");
   const putting = useAct({
@@ -265,7 +234,7 @@ function Group({ run, ids, groups, acts, onClose, onDone }: Props & { groups: Sc
           </Button>
         </Row>
       )}
-      <Buttons act="Put them in" onClose={onClose} ready={name.trim() !== "" && !putting.busy} />
+      <ActOrLeave act="Put them in" onClose={onClose} ready={name.trim() !== "" && !putting.busy} />
     </Form>
   );
 }
@@ -319,7 +288,7 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
       <P strong>{count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back</P>
       <Field label="Why, for the log; may stay empty" value={why} onChange={setWhy} autoFocus />
       <Outcome many={many} />
-      <Buttons act="Withdraw them" onClose={onClose} lost ready={many.ready} />
+      <ActOrLeave act="Withdraw them" onClose={onClose} lost ready={many.ready} />
     </Form>
   );
 }
@@ -350,7 +319,7 @@ export function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
       </P>
       <Outcome many={many} />
       <AllTheSame trouble={many.trouble} why={why} set={setWhy} />
-      <Buttons act="Move them" onClose={onClose} ready={many.ready} takes />
+      <ActOrLeave act="Move them" onClose={onClose} ready={many.ready} takes />
     </Form>
   );
 }

@@ -10,6 +10,7 @@ import { isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Fault, P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
+import { ActOrLeave } from "./ActOrLeave";
 import { Comes } from "./ChangeTerms";
 import { freedSeat, FreedSeatPick, IN_TURN } from "./FreedSeat";
 import { AllTheSame } from "./Moving";
@@ -78,14 +79,7 @@ export function AddHead({
       <Wrong trouble={adding.trouble} />
       <AllTheSame trouble={adding.trouble} why={why} set={setWhy} />
       {adding.preview && <Comes to={adding.preview} />}
-      <Row mid wrap sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!adding.ready}>
-          Add the head
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
+      <ActOrLeave act="Add the head" onClose={onClose} ready={adding.ready} />
     </Form>
   );
 }
@@ -187,14 +181,7 @@ export function HeadLeaves({
         )
       )}
       <FreedSeatPick could={could} value={seat} set={setSeat} faults={faults} />
-      <Row mid wrap sx={{ marginTop: 8 }}>
-        <Button type="submit" color="error" disabled={!leaving.ready}>
-          Withdraw the head
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
+      <ActOrLeave act="Withdraw the head" onClose={onClose} lost ready={leaving.ready} />
     </Form>
   );
 }

@@ -14,6 +14,15 @@ type Acts = ReturnType<typeof useDone>;
 
 type Rule = "overbook" | "line_rule" | "auto_offer" | "offer_hours" | "hold_hours";
 
+export const HOW_OFFERED = [
+  { value: "yes", text: "by themselves, in order" },
+  { value: "no", text: "by hand" },
+];
+export const TOO_LARGE = [
+  { value: "fit", text: "keeps its place, the next that fits is offered" },
+  { value: "strict", text: "is waited for, nobody passes it" },
+];
+
 const SAID: Record<Rule, string> = {
   overbook: "the seats beyond the capacity",
   line_rule: "the rule of the line",
@@ -79,10 +88,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           value={form.auto_offer}
           onChange={set("auto_offer")}
           help={from("auto_offer")}
-          options={[
-            { value: "yes", text: "by themselves, in order" },
-            { value: "no", text: "by hand" },
-          ]}
+          options={HOW_OFFERED}
         />
         <Field
           label="An offer stands, in hours"
@@ -97,10 +103,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           value={form.line_rule}
           onChange={set("line_rule")}
           help={from("line_rule")}
-          options={[
-            { value: "fit", text: "keeps its place, the next that fits is offered" },
-            { value: "strict", text: "is waited for, nobody passes it" },
-          ]}
+          options={TOO_LARGE}
         />
         <Field
           label="Seats beyond the capacity"

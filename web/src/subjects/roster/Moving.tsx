@@ -22,9 +22,10 @@ import { useForeseen } from "../../form/useForeseen";
 import { Facts, Note, Row } from "../../parts/layout";
 import { Quote } from "../../parts/Quote";
 import { isZero, money } from "../../parts/text";
-import { focused, type useDone } from "../../parts/useUndo";
+import type { useDone } from "../../parts/useUndo";
 import { Fault, P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
+import { ActOrLeave } from "./ActOrLeave";
 import { useNotice } from "./DeskCalls";
 import { Picked, type Run, RunLine } from "./DeskParts";
 import { freedSeat, FreedSeatPick, IN_TURN } from "./FreedSeat";
@@ -124,14 +125,7 @@ export function Moving({
       <AllTheSame trouble={trouble} why={why} set={setWhy} />
       <FreedSeatPick could={could} value={seat} set={setSeat} faults={faultsOf(trouble)} />
       {notice.shown}
-      <Row mid wrap sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!transfer.ready || notice.unread} ref={focused}>
-          Move
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
+      <ActOrLeave act="Move" onClose={onClose} takes ready={transfer.ready && !notice.unread} />
       {preview && (
         <Box sx={{ marginTop: 14 }}>
           <P strong>The price there</P>

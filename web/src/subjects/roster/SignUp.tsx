@@ -13,6 +13,7 @@ import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Fault, P, T } from "../../parts/words";
 import { PersonPick } from "../people/PersonPick";
+import { ActOrLeave } from "./ActOrLeave";
 import { ChangeTerms } from "./ChangeTerms";
 import { AddHead, HeadLeaves } from "./Heads";
 import { Leaving } from "./Leaving";
@@ -361,14 +362,7 @@ function RoleForeseen({
       )}
       <AllTheSame trouble={trouble} why={why} set={setWhy} />
       <FreedSeatPick could={could} value={seat} set={setSeat} faults={faultsOf(trouble)} />
-      <Row mid wrap sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!changing.ready}>
-          Change the role
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
+      <ActOrLeave act="Change the role" onClose={onClose} ready={changing.ready} />
     </Form>
   );
 }

@@ -1,7 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import ToggleButton from "@mui/material/ToggleButton";
-import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { styled } from "@mui/material/styles";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -30,7 +28,7 @@ import { useDone } from "../../parts/useUndo";
 import { Empty, Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { whole } from "../courses/form";
-import { DAY_NAMES, DAYS } from "./PatternFields";
+import { Weekdays } from "./PatternFields";
 import { PlannerTabs } from "./PlannerTabs";
 
 const Copied = styled("section")({
@@ -328,20 +326,7 @@ function OtherInCopy({
         <T label as="div" id="copy-days">
           On
         </T>
-        <ToggleButtonGroup aria-labelledby="copy-days" value={other.weekdays}>
-          {DAYS.map((code, i) => (
-            <ToggleButton
-              key={code}
-              value={code}
-              sx={{ width: 42, height: 38 }}
-              onClick={() =>
-                set({ weekdays: DAYS.filter((d) => other.weekdays.includes(d) !== (d === code)) })
-              }
-            >
-              {DAY_NAMES[i]}
-            </ToggleButton>
-          ))}
-        </ToggleButtonGroup>
+        <Weekdays labelledBy="copy-days" value={other.weekdays} onChange={(weekdays) => set({ weekdays })} />
         {faults["/changes/weekdays"] && <Fault>{faults["/changes/weekdays"]}</Fault>}
       </div>
       {text("every", "Every … weeks", "every_weeks")}

@@ -126,20 +126,11 @@ function Rhythm({ n, pattern, onChange, faults, tail }: PatternPart) {
         <T label as="div" id={`weekdays-${n}`}>
           On
         </T>
-        <ToggleButtonGroup aria-labelledby={`weekdays-${n}`} value={pattern.weekdays}>
-          {DAYS.map((code, i) => (
-            <ToggleButton
-              key={code}
-              value={code}
-              sx={{ width: 42, height: 38 }}
-              onClick={() =>
-                onChange({ weekdays: DAYS.filter((d) => pattern.weekdays.includes(d) !== (d === code)) })
-              }
-            >
-              {DAY_NAMES[i]}
-            </ToggleButton>
-          ))}
-        </ToggleButtonGroup>
+        <Weekdays
+          labelledBy={`weekdays-${n}`}
+          value={pattern.weekdays}
+          onChange={(weekdays) => onChange({ weekdays })}
+        />
         <T small as="div">
           {pattern.weekdays.length ? weekdays(pattern.weekdays) : "the weekday of the first date"}
         </T>
@@ -186,6 +177,32 @@ function Rhythm({ n, pattern, onChange, faults, tail }: PatternPart) {
         />
       )}
     </Row>
+  );
+}
+
+/** The days of the week, each in or out. */
+export function Weekdays({
+  labelledBy,
+  value,
+  onChange,
+}: {
+  labelledBy: string;
+  value: string[];
+  onChange: (days: string[]) => void;
+}) {
+  return (
+    <ToggleButtonGroup aria-labelledby={labelledBy} value={value}>
+      {DAYS.map((code, i) => (
+        <ToggleButton
+          key={code}
+          value={code}
+          sx={{ width: 42, height: 38 }}
+          onClick={() => onChange(DAYS.filter((d) => value.includes(d) !== (d === code)))}
+        >
+          {DAY_NAMES[i]}
+        </ToggleButton>
+      ))}
+    </ToggleButtonGroup>
   );
 }
 
