@@ -111,7 +111,7 @@ def test_a_week_is_bounded_and_what_is_uncovered_says_which_rule_stands_in_the_w
     )
     nobody = question_of(slots[:1], [other], ZONE, {}, CoverAim.COST)
     assert propose(nobody).chosen == (None,)
-    assert why_uncovered(nobody, 0, ZONE, False) == "Nobody can: 1 are not qualified."
+    assert why_uncovered(nobody, 0, ZONE, False) == "Nobody can: 1 is not qualified."
 
 
 def questions(chance, many):

@@ -407,12 +407,15 @@ def why_uncovered(question: Question, s: int, zone: ZoneInfo, unknown: bool) -> 
     if not ways:
         return "There is nobody to ask."
     words = {
-        Obstacle.TEACHES: "teach at that time",
-        Obstacle.AWAY: "are away",
-        Obstacle.HOURS: "do not teach at that hour",
-        Obstacle.UNFIT: "are not qualified",
-        Obstacle.UNKNOWN: "have nothing written down that they can teach",
-        Obstacle.WEEK: "would pass their most hours a week",
-        Obstacle.BESIDE: "teach it already",
+        Obstacle.TEACHES: ("teaches at that time", "teach at that time"),
+        Obstacle.AWAY: ("is away", "are away"),
+        Obstacle.HOURS: ("does not teach at that hour", "do not teach at that hour"),
+        Obstacle.UNFIT: ("is not qualified", "are not qualified"),
+        Obstacle.UNKNOWN: (
+            "has nothing written down that they can teach",
+            "have nothing written down that they can teach",
+        ),
+        Obstacle.WEEK: ("would pass their most hours a week", "would pass their most hours a week"),
+        Obstacle.BESIDE: ("teaches it already", "teach it already"),
     }
-    return f"Nobody can: {', '.join(f'{n} {words[o]}' for o, n in ways.most_common())}."
+    return f"Nobody can: {', '.join(f'{n} {words[o][n > 1]}' for o, n in ways.most_common())}."
