@@ -260,9 +260,13 @@ def test_the_nightly_check_finds_seats_that_do_not_add_up(line):
 def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkeypatch):
     """Whatever goes wrong between jobs, a lost database above all: after a pause it goes on."""
     worker, pauses, tries = Worker.with_stand_ins(line.sessions), [], []
-    assert "No worker is at work" in line.read(lambda d: queue.nobody_works(d.session))
+    assert "No worker is at work" in line.read(
+        lambda d: queue.nobody_works(d.session, queue.timed_work(d.session))
+    )
     queued(line, 1)
-    assert "1 letter or job waits" in line.read(lambda d: queue.nobody_works(d.session))
+    assert "1 letter or job waits" in line.read(
+        lambda d: queue.nobody_works(d.session, queue.timed_work(d.session))
+    )
     run_one = worker.run_one
 
     def sometimes():
@@ -276,4 +280,4 @@ def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkey
     worker.work(lambda: len(tries) >= 6)
     assert pauses[:3] == [1.0, 2.0, 4.0]
     assert line.read(lambda d: d.session.scalar(select(func.count()).where(Job.status == "done"))) == 1
-    assert line.read(lambda d: queue.nobody_works(d.session)) == ""
+    assert line.read(lambda d: queue.nobody_works(d.session, queue.timed_work(d.session))) == ""

@@ -21,7 +21,7 @@ from archgate.actions.access.staff import create_user
 from archgate.actions.across import checks
 from archgate.actions.center import backups
 from archgate.actions.center.center import make_center
-from archgate.actions.kernel import signing
+from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.actions.money import accounts
@@ -214,13 +214,13 @@ def test_today_says_when_there_is_none_or_an_old_one(center):
     _, sessions, _ = center
     with sessions.begin() as session:
         session.query(TimedWork).filter(TimedWork.name == backups.ROW).delete()
-        assert "no backup of this center yet" in backups.said_of_last(session)
+        assert "no backup of this center yet" in backups.said_of_last(queue.timed_work(session))
         backups.note(session, None, "The program mariadb-dump is missing.")
-        assert "mariadb-dump is missing" in backups.said_of_last(session)
+        assert "mariadb-dump is missing" in backups.said_of_last(queue.timed_work(session))
         backups.note(session, backups.system_now(), "x.tar, 1 KB.")
-        assert backups.said_of_last(session) == ""
+        assert backups.said_of_last(queue.timed_work(session)) == ""
         backups.note(session, backups.system_now() - timedelta(hours=40), "x.tar, 1 KB.")
-        assert "more than 36 hours old" in backups.said_of_last(session)
+        assert "more than 36 hours old" in backups.said_of_last(queue.timed_work(session))
 
 
 def test_the_two_commands_bring_a_center_back(center, empty, tmp_path):

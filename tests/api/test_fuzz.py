@@ -130,6 +130,7 @@ def ids(sessions, users, chief):
     away = {"from": "2027-09-14", "through": "2027-09-15", "label": "away"}
     lists = {"file": ("list.csv", b"First name,Last name,Email\nBo,Yi,bo@example.org\n", "text/csv")}
     batch = chief.post(f"/api/v1/runs/{other['id']}/batches", files=lists).json()
+    paper = {"file": ("contract.pdf", b"%PDF-1.4\n", "application/pdf")}
     sentence = post(
         "/sentences", {"kind": "standing", "tag": f"fuzz{next(number)}", "target_id": other["id"]}
     )["id"]
@@ -173,6 +174,7 @@ def ids(sessions, users, chief):
         "account_id": account, "payment_id": post(f"/accounts/{account}/payments", {"amount": "1.00", "method": "cash"})["id"],
         "invoice_id": post(f"/accounts/{account}/invoices", {})["id"], "plan_id": post("/plans", plan)["plan"]["id"],
         "code_id": post("/codes", {"code": f"FUZZ{next(number)}", "percent": "10"})["id"],
+        "file_id": chief.post(f"/api/v1/runs/{other['id']}/files", files=paper).json()["id"],
         "item_id": 1, "job_id": office.read(lambda d: d.session.scalar(select(func.max(Job.id)))),
         "reminder_id": post("/reminders", {"day": "2027-09-01", "text": "call", "run_id": None})["id"],
         "held_id": post(f"/runs/{other['id']}/held-places", {"seats": 1, "for_whom": "Ada", "last": "2027-08-30"})["id"],

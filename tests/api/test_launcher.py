@@ -293,7 +293,7 @@ def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_e
         "going back to 2020-01-01 needs --fresh"
         in launch("demo", "--today", "2020-01-01", "--port", str(free_port()), home=home).stderr
     )
-    assert stored(home) == (17, 167, 1)
+    assert stored(home) == (45, 907, 1)
     kept = list((home / "kept").iterdir())
     assert len(kept) == 1 and not (home / "db.new").exists()
     process, port = start(home, "--fresh")  # begins anew from the kept copy
@@ -301,7 +301,7 @@ def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_e
         brings_back_what_ended(home, process, port)
     finally:
         end(process)
-    assert stored(home) == (17, 167, 1) and list((home / "kept").iterdir()) == kept
+    assert stored(home) == (45, 907, 1) and list((home / "kept").iterdir()) == kept
 
 
 def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path):
@@ -315,10 +315,10 @@ def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path
     os.killpg(process.pid, signal.SIGKILL)  # its database server ends by itself
     process.wait(10)
     number, people, ready = stored(home)
-    assert number < 17 and people < 167 and not ready  # it was killed in the middle
+    assert number < 45 and people < 907 and not ready  # it was killed in the middle
     again, _ = start(home)
     end(again)
-    assert stored(home) == (17, 167, 1)
+    assert stored(home) == (45, 907, 1)
 
 
 def test_real_use_from_an_empty_database_to_a_signed_in_administrator(worker_id):

@@ -69,7 +69,8 @@ def everybody(center: Center) -> list[int]:
 def sign_up_days(center: Center, plan: PlannedRun, first: date | None) -> list[int]:
     """On which days before today (counted back) people sign up: between opening and the close."""
     closes = (center.today - first).days + 1 if first else 0
-    latest = max(0, closes, 2 if plan.waits else 0)
+    given_up = plan.cancelled[0] + 1 if plan.cancelled else 0
+    latest = max(0, closes, given_up, 2 if plan.waits else 0)
     return sorted(center.chance.randint(latest, -plan.made - 1) for _ in range(plan.fill))
 
 

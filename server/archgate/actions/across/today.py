@@ -43,7 +43,7 @@ from archgate.core.states import (
 from archgate.tables.access import User
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Course, Run
-from archgate.tables.jobs import Job, TimedWork
+from archgate.tables.jobs import Job
 from archgate.tables.money import Account, MoneyWaiting
 from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
@@ -77,8 +77,8 @@ def today(uow: UnitOfWork) -> TodayOut:
 
 def troubles(uow: UnitOfWork) -> list[str]:
     """What is wrong with the machinery itself, in sentences: nobody works the queue, the last backup is old."""
-    uow.session.scalars(select(TimedWork)).all()  # both look there, and find it without asking
-    sentences = (queue.nobody_works(uow.session), backups.said_of_last(uow.session))
+    timed = queue.timed_work(uow.session)
+    sentences = (queue.nobody_works(uow.session, timed), backups.said_of_last(timed))
     return [s for s in sentences if s]
 
 

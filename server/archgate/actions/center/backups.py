@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
@@ -23,9 +24,9 @@ def note(session: Session, made_at: datetime | None, said: str) -> None:
     row.last_at, row.found = made_at or row.last_at, said[:2000]
 
 
-def said_of_last(session: Session) -> str:
+def said_of_last(timed: Mapping[str, TimedWork]) -> str:
     """Why somebody should look after the backups, in a sentence; empty while the last one is recent."""
-    row = session.get(TimedWork, ROW)
+    row = timed.get(ROW)
     if row is None or row.last_at is None:
         why = f" The last try: {row.found}" if row is not None and row.found else ""
         return f"There is no backup of this center yet. Set ARCHGATE_BACKUPS to a directory, or run ./archgate backup.{why}"

@@ -6,6 +6,7 @@ another takes the job again. So a job is done at least once, and its key makes t
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -186,9 +187,14 @@ def note_alive(session: Session, name: str) -> None:
     row.last_at, row.found = now, name
 
 
-def nobody_works(session: Session) -> str:
+def timed_work(session: Session) -> dict[str, TimedWork]:
+    """What is done at times, by name."""
+    return {row.name: row for row in session.scalars(select(TimedWork))}
+
+
+def nobody_works(session: Session, timed: Mapping[str, TimedWork]) -> str:
     """Why queued work stands still, in a sentence; empty while a worker is at work."""
-    row = session.get(TimedWork, ALIVE)
+    row = timed.get(ALIVE)
     if row is not None and row.last_at is not None and system_now() - row.last_at <= MISSED:
         return ""
     waits = session.scalar(select(func.count()).select_from(Job).where(Job.status == JobStatus.QUEUED)) or 0
