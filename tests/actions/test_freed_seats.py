@@ -8,7 +8,7 @@ from sqlalchemy import select
 from actions.test_offers import agrees, letters, refusal
 from actions.test_waitlist import join, line
 from archgate.actions.across import undo
-from archgate.actions.enrolling import freed, held_places, interest, on_many, transfers, whole_line
+from archgate.actions.enrolling import freed, held_places, interest, offers, on_many, transfers, whole_line
 from archgate.actions.enrolling.commands import (
     CarryLineCommand,
     ClearLineCommand,
@@ -51,6 +51,16 @@ def test_the_act_that_frees_a_seat_names_who_could_have_it_and_offers_it_at_once
     assert gone["seat"] == f"{first['name']} has an offer."
     assert [w["status"] for w in line(office, full)] == ["offered", "waiting"]
     agrees(office)
+
+
+def test_whoever_had_an_offer_taken_back_is_no_next_in_line(office, full):
+    first = join(office, full)
+    gone = withdraw(office, full, {"to": "next"})
+    assert gone["seat"] == f"{first['name']} has an offer."
+    office.act(lambda d: offers.take_back(d, first["waiting_id"], "The room is smaller"))
+    said = office.read(lambda d: freed.withdrawal(d, full["held"][1]["enrollment_id"]))
+    assert "by hand only" in said["line"] and first["name"] not in said["line"]
+    assert [(c["name"], c["next"]) for c in said["could"]] == [(first["name"], False)]
 
 
 def test_where_offers_are_made_by_hand_the_next_in_line_gets_one_when_that_is_said(office, full):

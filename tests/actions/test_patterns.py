@@ -91,6 +91,15 @@ def test_a_changed_pattern_moves_what_is_ahead_and_what_was_held_stands(office):
     agrees(office)
 
 
+def test_a_pattern_that_people_know_of_is_not_put_into_the_past(office):
+    run = a_run(office)
+    assert "/first" in refusal(lambda: change(office, run, first="2027-08-03"))
+    assert days(office, run)[0] == "2027-09-14"
+    draft = a_draft(office)
+    change(office, draft, first="2027-08-03")
+    assert days(office, draft)[0] == "2027-08-03"
+
+
 def test_a_pattern_with_more_meetings_adds_them_at_its_end(office):
     run = a_draft(office)
     change(office, run, count=10, minutes=90)

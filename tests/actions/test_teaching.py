@@ -466,7 +466,7 @@ def test_where_only_the_other_of_two_could_the_meeting_stays_uncovered_and_says_
     span = {"from": "2027-09-13", "through": "2027-09-15"}
     plan = a_proposal(office, sessions, instructor_id=ill["id"], **span)
     assert (plan["status"], plan["covered"]) == ("ready", 0)
-    assert "1 teach it already" in plan["lines"][0]["why"]
+    assert "1 teaches it already" in plan["lines"][0]["why"]
 
 
 def test_an_absence_said_twice_at_once_is_written_once_and_there_is_a_most(office, monkeypatch):
@@ -491,7 +491,7 @@ def test_what_cannot_be_covered_says_which_rule_stands_in_the_way(office, sessio
         office, sessions, **{"instructor_id": ill["id"], "from": "2031-09-16", "through": "2031-09-16"}
     )
     line = plan["lines"][0]
-    assert line["instructor_id"] is None and "1 teach at that time" in line["why"], line["why"]
+    assert line["instructor_id"] is None and "1 teaches at that time" in line["why"], line["why"]
     with pytest.raises(Refused):
         office.act(lambda d: covering.take(d, plan["id"], TakeCoverCommand()))
 

@@ -141,17 +141,18 @@ def no_longer_offered(uow: UnitOfWork, run: Run, row: Waiting) -> None:
 
 def line_after(uow: UnitOfWork, run: Run, heads: int) -> str:
     """Who in line gets the seats that come free, in a sentence; empty when nobody waits."""
-    state = seats.seats_of(uow, run)
     line = seats.line_of(uow, run.id)
     if not line:
         return ""
-    free = state.free + heads
-    following = next_that_fits([seats.party(w) for w in line], free, Rule(run.line_rule))
-    if following is None:
-        return f"Nobody in line fits {free} {'seat' if free == 1 else 'seats'}."
-    name = next(w.person.name for w in line if w.id == following.id)
-    how = "is offered it" if run.auto_offer else "can be given it by hand"
-    return f"{name} is next in line and {how}."
+    could = who_could(uow, run, heads)
+    following = next((w.person.name for w, turn in could if turn), None)
+    if following is not None:
+        how = "is offered it" if run.auto_offer else "can be given it by hand"
+        return f"{following} is next in line and {how}."
+    if any(w.by_hand for w, _ in could):
+        return "Whoever fits had an offer before, and is offered a seat by hand only."
+    free = seats.seats_of(uow, run).free + heads
+    return f"Nobody in line fits {free} {'seat' if free == 1 else 'seats'}."
 
 
 def withdrawal(

@@ -107,7 +107,10 @@ def carry_over(uow: UnitOfWork, run_id: int, command: CarryLineCommand) -> LineC
     if not moved:
         raise conflict("nothing-to-do", f"Everybody who waits is on {there.code}, or in its line, already.")
     uow.session.flush()
-    uow.session.add_all([same_there(uow, here, there, row) for row in moved])
+    payers = uow.session.scalars(select(Account).where(Account.id.in_([w.payer_id for w in moved])))
+    payer = {account.id: account for account in payers}
+    uow.center_plans = run_plans.of_the_center(uow)  # read once for all of them
+    uow.session.add_all([same_there(uow, here, there, row, payer[row.payer_id]) for row in moved])
     uow.session.flush()
     sentence = f"Carried {parties_text(len(moved))} of the line of {here.code} over to {there.code}"
     change = uow.log(Act.CARRY_THE_LINE_OVER, here.id, sentence)
@@ -125,19 +128,23 @@ def carry_over(uow: UnitOfWork, run_id: int, command: CarryLineCommand) -> LineC
     return LineCarried(change=change.key, people=len(moved), told=told, to=there.code, stayed=stayed)
 
 
-def same_there(uow: UnitOfWork, here: Run, there: Run, row: Waiting) -> Waiting:
+def same_there(uow: UnitOfWork, here: Run, there: Run, row: Waiting, payer: Account) -> Waiting:
     """A place in another run's line with what was asked for here: rates and extras by their codes, the plan by its name; what that
     run has not is left out, and its usual rate stands in for a rate."""
     asked = waitlist.resolve_ask(uow, here, row)
     rates = {r.code: r for r in fees.rates_of(there)}
     extras = {x.code: x for x in there.extras if x.active}
-    usual = quotes.usual_rate(uow, there, row.person)
+    missing = [r.code for r, _, _ in asked.rates if r.code not in rates]
+    usual = quotes.usual_rate(uow, there, row.person).id if missing else None
     plan = next((p for p in run_plans.offered(uow, there) if p.name == asked.plan.name), None)
     resolved = quotes.resolve_ask(
         uow,
         there,
         Ask(
-            people=[HeadsAsked(rate_id=rates.get(r.code, usual).id, count=n) for r, n, _ in asked.rates],
+            people=[
+                HeadsAsked(rate_id=rates[r.code].id if r.code in rates else usual, count=n)
+                for r, n, _ in asked.rates
+            ],
             extras=[
                 ExtraAsked(extra_id=extras[x.code].id, count=n) for x, n in asked.extras if x.code in extras
             ],
@@ -145,7 +152,6 @@ def same_there(uow: UnitOfWork, here: Run, there: Run, row: Waiting) -> Waiting:
         ),
         row.person,
     )
-    payer = uow.session.get_one(Account, row.payer_id)
     new = waitlist.waiting_of(
         uow,
         resolved,

@@ -67,13 +67,18 @@ def core_lines(plan: Plan) -> tuple[plans.PlanLine, ...]:
     return tuple(core_line(x) for x in plan.lines)
 
 
+def of_the_center(uow: UnitOfWork) -> list[Plan]:
+    """The plans that any run may offer, in their order."""
+    query = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
+    return list(uow.session.scalars(query))
+
+
 def offered(uow: UnitOfWork, run: Run) -> list[Plan]:
     """The plans a sign-up can choose from: the run's own, then those of the center that its course may use."""
     own = [p for p in run.plans if p.active]
     of_center = uow.center_plans
     if of_center is None:
-        query = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
-        of_center = list(uow.session.scalars(query))
+        of_center = of_the_center(uow)
     free = [
         p
         for p in of_center

@@ -93,6 +93,8 @@ def change_pattern(uow: UnitOfWork, run_id: int, n: int, command: PatternForm) -
     held = [m for m in own if m.starts_at <= uow.now]
     ahead = [m for m in own if m.starts_at > uow.now]
     days = days_ahead(uow, pattern, held)
+    if run.known and days and days[0] < uow.today:
+        raise refuse("/first", f"{day_text(days[0])} is past.")
     place = places.place_named(uow, pattern.room) or run.place
     taught = teachers.named(uow, pattern.instructors) or teachers.assigned_of(run)
     if not days and not held and len(run.meetings) == len(ahead) and run.kind == RunKind.DATED:
