@@ -557,6 +557,24 @@ def test_seats_are_overbooked_as_far_as_the_run_allows(office):
     agrees(office)
 
 
+def test_seats_beyond_the_capacity_are_not_lowered_past_what_was_promised(office):
+    run = a_run(office, capacity=3, smallest=0)
+
+    def change(**facts):
+        office.act(
+            lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"seen": {}, "set": facts}))
+        )
+
+    change(overbook=1)
+    enrolled(office, run)
+    hold(office, run)
+    assert "2 are held" in refusal(lambda: change(capacity=2, overbook=0))["/set/capacity"]
+    change(capacity=2, overbook=1)
+    assert "keep 1 beyond" in refusal(lambda: change(overbook=0))["/set/overbook"]
+    change(capacity=3, overbook=0)
+    agrees(office)
+
+
 # --- exceptions at the desk -------------------------------------------------------------------------------
 
 

@@ -170,9 +170,8 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     run, row = seats.lock_run(uow, run_id)
     top = Reader(document(command.set), "/set", [], EDITABLE)
     names = [n for n in EDITABLE.split() if n in top.value]
-    if "capacity" in names:
-        open_run = run.kind == RunKind.OPEN
-        capacity_fault(uow, top, run, row, command.set.capacity or (NO_LIMIT if open_run else None))
+    if "capacity" in names or "overbook" in names:
+        capacity_fault(uow, top, run, row, command.set)
     facts = changed_facts(uow, top, run, command.set, names)
     if top.faults:
         raise Refused(top.faults)
@@ -324,19 +323,27 @@ def open_faults(run: Run, command: KindCommand) -> list[Fault]:
     return faults
 
 
-def capacity_fault(uow: UnitOfWork, top: Reader, run: Run, row: RunSeats, capacity: int | None) -> None:
-    """A run cannot have fewer seats than are taken or kept back for others."""
-    if capacity is None:
-        top.fault("capacity", "The number of seats is missing.")
-        return
-    kept, whole = seats.seats_of(uow, run, row).kept, capacity + run.overbook
+def capacity_fault(uow: UnitOfWork, top: Reader, run: Run, row: RunSeats, form: RunFacts) -> None:
+    """A run cannot have fewer seats, with those beyond its capacity, than are taken or kept back for others. Both numbers are read
+    as they will be, so that neither is lowered past what was promised, alone or with the other."""
+    capacity, overbook = run.capacity, run.overbook
+    if "capacity" in top.value:
+        set_to = form.capacity or (NO_LIMIT if run.kind == RunKind.OPEN else None)
+        if set_to is None:
+            top.fault("capacity", "The number of seats is missing.")
+            return
+        capacity = set_to
+    if "overbook" in top.value:
+        overbook = form.overbook or 0
+    at, least = ("capacity", overbook) if "capacity" in top.value else ("overbook", capacity)
+    kept, whole = seats.seats_of(uow, run, row).kept, capacity + overbook
     if whole < row.taken:
-        top.fault("capacity", f"{row.taken} seats are taken; the run cannot have fewer.")
+        top.fault(at, f"{row.taken} seats are taken; the run cannot have fewer.")
     elif whole < row.taken + kept:
         top.fault(
-            "capacity",
+            at,
             f"{row.taken} seats are taken and {kept} are held, on offer or set aside; let go of some first, or keep"
-            f" {row.taken + kept - run.overbook} seats.",
+            f" {row.taken + kept - least} {'seats' if at == 'capacity' else 'beyond the capacity'}.",
         )
 
 
