@@ -16,6 +16,10 @@ from typing import Generic, TypeVar
 K = TypeVar("K", int, str)  # what a party is known by
 
 
+def parties_text(number: int) -> str:
+    return "1 party" if number == 1 else f"{number} parties"
+
+
 class Rule(StrEnum):
     FIT = "fit"
     STRICT = "strict"

@@ -31,6 +31,7 @@ from archgate.actions.money.views import Owed
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand, PersonPatch
 from archgate.actions.people.views import PersonChanged, PersonOut
+from archgate.actions.schedule import gates
 from archgate.actions.schedule.schedule import ordered, zone_of
 from archgate.actions.teaching import applications, instructors
 from archgate.actions.teaching.commands import AcceptCommand, InstructorCommand
@@ -338,4 +339,4 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
 
 
 def is_over(run: Run, now: datetime) -> bool:
-    return run.status == RunStatus.CANCELLED or any(g.kind == "ends" and g.at <= now for g in run.gates)
+    return run.status == RunStatus.CANCELLED or gates.has_ended(run, now)

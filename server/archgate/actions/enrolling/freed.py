@@ -7,7 +7,7 @@ from datetime import date, datetime
 
 from sqlalchemy import select
 
-from archgate.actions.enrolling import leaving, offers
+from archgate.actions.enrolling import held_places, leaving, offers
 from archgate.actions.enrolling.commands import FreedSeat, WithdrawCommand
 from archgate.actions.enrolling.enrollments import locked_enrollment
 from archgate.actions.enrolling.views import CouldHave, Withdrawal, Withdrawn
@@ -63,12 +63,8 @@ def settle(uow: UnitOfWork, run: Run, heads: int, wish: FreedSeat | None, who: s
     if run.auto_offer:
         names = offers.go_down(uow, run.id).offered
         return f"{' and '.join(names)} {'has' if len(names) == 1 else 'have'} an offer." if names else ""
-    state = seats.seats_of(uow, run)
-    line = [w for w in seats.line_of(uow, run.id) if not w.by_hand]
-    following = next_that_fits([seats.party(w) for w in line], state.free, Rule(run.line_rule))
-    if following is None:
-        return ""
-    return f"{offers.offer(uow, following.id).name} has an offer."
+    following = next((w.id for w, turn in who_could(uow, run, 0) if turn), None)
+    return f"{offers.offer(uow, following).name} has an offer." if following is not None else ""
 
 
 def keep(uow: UnitOfWork, run: Run, heads: int, wish: FreedSeat, who: str) -> str:
@@ -77,15 +73,9 @@ def keep(uow: UnitOfWork, run: Run, heads: int, wish: FreedSeat, who: str) -> st
         sentence = "Say through which day it is kept." if wish.last is None else "That day is past."
         raise Refused([Fault("/seat/last", sentence)])
     whom = wish.why or f"whoever follows {who}"
-    row = HeldPlace(
-        run_id=run.id, for_whom=whom[:200], seats=heads, last=wish.last, note="", status=HoldStatus.HELD,
-        user_id=uow.user_id, made_at=uow.now,
-    )  # fmt: skip
-    uow.session.add(row)
-    uow.session.flush()
     many = "the seat" if heads == 1 else f"{heads} seats"
     sentence = f"Kept {many} of {who} on {run.code} for {whom} through {day_text(wish.last)}"
-    uow.log(Act.HOLD_PLACES, row.id, sentence, run_id=run.id)
+    held_places.place_held(uow, run, whom[:200], heads, wish.last, sentence)
     return f"{many[0].upper()}{many[1:]} stays held through {day_text(wish.last)}."
 
 

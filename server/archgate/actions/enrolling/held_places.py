@@ -55,6 +55,24 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
         faults.append(Fault("/seats", f"{free} seats are free."))
     if faults:
         raise Refused(faults)
+    places = "1 place" if many == 1 else f"{many} places"
+    sentence = f"Held {places} on {run.code} for {whom} through {day_text(last)}"
+    row, change = place_held(uow, run, whom, many, last, sentence, note, person_id, organization_id)
+    return held_view(row).widened(HeldDone, change=change.key)
+
+
+def place_held(
+    uow: UnitOfWork,
+    run: Run,
+    whom: str,
+    many: int,
+    last: date,
+    sentence: str,
+    note: str = "",
+    person_id: int | None = None,
+    organization_id: int | None = None,
+) -> tuple[HeldPlace, Change]:
+    """Places held through a day, written, under the run's lock; with what the log says of it."""
     row = HeldPlace(
         run_id=run.id,
         for_whom=whom,
@@ -69,10 +87,7 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
     )
     uow.session.add(row)
     uow.session.flush()
-    places = "1 place" if many == 1 else f"{many} places"
-    sentence = f"Held {places} on {run.code} for {whom} through {day_text(last)}"
-    change = uow.log(Act.HOLD_PLACES, row.id, sentence, run_id=run.id)
-    return held_view(row).widened(HeldDone, change=change.key)
+    return row, uow.log(Act.HOLD_PLACES, row.id, sentence, run_id=run.id)
 
 
 def locked_hold(uow: UnitOfWork, held_id: int) -> tuple[HeldPlace, Run]:

@@ -39,6 +39,7 @@ from archgate.documents.reader import Document
 from archgate.papers.letters.occasions import SignUpOpens
 from archgate.papers.letters.writing import written
 from archgate.tables.courses import Course, Run
+from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Interest, Waiting
@@ -258,10 +259,7 @@ def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: st
     head = ["Given name", "Family name", "Email", "Phone", "Joined", "Note", *questions, "Tag"]
     return [head] + [
         [
-            r.person.given,
-            r.person.family,
-            r.person.email or "",
-            r.person.phone or "",
+            *contact_of(r.person),
             r.joined_at.astimezone(uow.zone).date().isoformat(),
             r.note,
             *(r.answers.get(q, "") for q in questions),
@@ -269,6 +267,23 @@ def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: st
         ]
         for r in rows
     ]
+
+
+def contact_of(person: Person) -> list[str]:
+    """Names, email and phone of whoever waits, as cells of a file."""
+    return [person.given, person.family, person.email or "", person.phone or ""]
+
+
+def sent_of(row: Interest | Waiting) -> Document:
+    """Whoever waits, as other systems are sent them."""
+    return {
+        "given": row.person.given,
+        "family": row.person.family,
+        "email": row.person.email,
+        "phone": row.person.phone,
+        "joined": row.joined_at.isoformat(),
+        "answers": row.answers,
+    }
 
 
 def send_on(
@@ -289,17 +304,7 @@ def send_on(
         "course": course.code,
         "run": run.code if run else None,
         "tag": tag,
-        "people": [
-            {
-                "given": r.person.given,
-                "family": r.person.family,
-                "email": r.person.email,
-                "phone": r.person.phone,
-                "joined": r.joined_at.isoformat(),
-                "answers": r.answers,
-            }
-            for r in rows
-        ],
+        "people": [sent_of(r) for r in rows],
     }
     webhooks.send_on(uow, webhook_id, "interest.listed", data, change.key)
     return Cleared(change=change.key, people=len(rows))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from archgate.actions.enrolling import telling, waitlist
+from archgate.actions.enrolling import interest, telling, waitlist
 from archgate.actions.enrolling.commands import CarryLineCommand, ClearLineCommand, SendOnCommand
 from archgate.actions.enrolling.line_views import Cleared, LineCarried, LineCleared, NextRun
 from archgate.actions.fees import fees, quotes
@@ -20,9 +20,11 @@ from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages, webhooks
+from archgate.actions.schedule import gates
 from archgate.actions.seats import parties, seats
 from archgate.core.faults import refuse
 from archgate.core.states import LineStatus, RunStatus
+from archgate.core.waitlist import parties_text
 from archgate.documents.reader import Document
 from archgate.papers.letters.occasions import LineMoved, OutOfLine
 from archgate.papers.letters.writing import written
@@ -76,12 +78,10 @@ def next_runs(uow: UnitOfWork, run_id: int) -> list[NextRun]:
         Run.status.in_(OPEN_TO_A_LINE),
         Run.currency == run.currency,
     )
-    later = [r for r in uow.session.scalars(query.order_by(Run.id).limit(200)) if not over(uow, r)]
+    later = [
+        r for r in uow.session.scalars(query.order_by(Run.id).limit(200)) if not gates.has_ended(r, uow.now)
+    ]
     return [NextRun(id=r.id, code=r.code, title=r.title or r.course.title) for r in later]
-
-
-def over(uow: UnitOfWork, run: Run) -> bool:
-    return any(g.kind == "ends" and g.at <= uow.now for g in run.gates)
 
 
 def carry_over(uow: UnitOfWork, run_id: int, command: CarryLineCommand) -> LineCarried:
@@ -93,7 +93,7 @@ def carry_over(uow: UnitOfWork, run_id: int, command: CarryLineCommand) -> LineC
     here, there = both[run_id], both[command.to_run_id]
     if there.course_id != here.course_id or there.currency != here.currency:
         raise refuse("/to_run_id", "Carry it over to another run of the same course.")
-    if there.status not in OPEN_TO_A_LINE or over(uow, there):
+    if there.status not in OPEN_TO_A_LINE or gates.has_ended(there, uow.now):
         raise refuse("/to_run_id", f"{there.code} takes nobody any more.")
     rows = going_of(uow, here, command.ids)
     tied = parties.tied_to(uow, [there.id], [w.person_id for w in rows])
@@ -167,10 +167,6 @@ def same_there(uow: UnitOfWork, here: Run, there: Run, row: Waiting, payer: Acco
     return new
 
 
-def parties_text(number: int) -> str:
-    return "1 party" if number == 1 else f"{number} parties"
-
-
 def lines_of(uow: UnitOfWork, run_id: int, tag: str = "") -> list[list[str]]:
     """The line as the lines of a CSV file for mailing programs, each with the tag."""
     run = get_run(uow, run_id)
@@ -180,10 +176,7 @@ def lines_of(uow: UnitOfWork, run_id: int, tag: str = "") -> list[list[str]]:
     return [[*head, *run.questions, "Tag"]] + [
         [
             str(n),
-            w.person.given,
-            w.person.family,
-            w.person.email or "",
-            w.person.phone or "",
+            *interest.contact_of(w.person),
             str(w.heads),
             rates.get(w.rate_id, ""),
             w.joined_at.astimezone(uow.zone).date().isoformat(),
@@ -206,18 +199,7 @@ def send_on(uow: UnitOfWork, run_id: int, command: SendOnCommand) -> Cleared:
         "course": run.course.code,
         "run": run.code,
         "tag": command.tag,
-        "people": [
-            {
-                "given": w.person.given,
-                "family": w.person.family,
-                "email": w.person.email,
-                "phone": w.person.phone,
-                "seats": w.heads,
-                "joined": w.joined_at.isoformat(),
-                "answers": w.answers,
-            }
-            for w in rows
-        ],
+        "people": [{**interest.sent_of(w), "seats": w.heads} for w in rows],
     }
     webhooks.send_on(uow, command.webhook_id, "waitlist.listed", data, change.key)
     return Cleared(change=change.key, people=len(rows))

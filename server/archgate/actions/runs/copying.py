@@ -35,6 +35,7 @@ from archgate.core.schedule import (
 )
 from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.core.states import Decision, HoldStatus, RunKind, RunStatus
+from archgate.core.waitlist import parties_text
 from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra as SoldExtra
@@ -325,7 +326,7 @@ def left_behind(uow: UnitOfWork, run: Run) -> list[str]:
         sentences.append(f"{used} held {'place' if used == 1 else 'places'}")
     waiting = len(seats.line_of(uow, run.id, offered=True))
     if waiting:
-        sentences.append(f"the line, {waiting} {'party' if waiting == 1 else 'parties'}")
+        sentences.append(f"the line, {parties_text(waiting)}")
     fallen = sum(m.cancelled_at is not None for m in run.all_meetings)
     if fallen:
         sentences.append(f"{fallen} cancelled meeting{'' if fallen == 1 else 's'}")

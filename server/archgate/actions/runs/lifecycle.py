@@ -230,7 +230,8 @@ class TheirsAgain:
 def becomes_credit(uow: UnitOfWork, live: Sequence[Enrollment]) -> TheirsAgain:
     paid = money.paid_of(uow, [e.id for e in live])
     theirs = TheirsAgain({}, {})
-    accounts_of = {n: uow.session.get_one(Account, n) for n in {e.payer_id for e in live if paid.get(e.id)}}
+    payers = {e.payer_id for e in live if paid.get(e.id)}
+    accounts_of = {a.id: a for a in uow.session.scalars(select(Account).where(Account.id.in_(payers)))}
     for e in live:
         back, account = paid.get(e.id, 0), accounts_of.get(e.payer_id)
         if account is None:

@@ -18,7 +18,14 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.runs.commands import KindCommand, RunCommand, RunFacts, RunPatch
 from archgate.actions.runs.readiness import readiness
-from archgate.actions.runs.run_facts import Facts, decision_fault, kind_faults, read_facts, window_faults
+from archgate.actions.runs.run_facts import (
+    Facts,
+    decision_fault,
+    kind_faults,
+    read_facts,
+    seats_given,
+    window_faults,
+)
 from archgate.actions.runs.showing import run_view
 from archgate.actions.runs.views import (
     RunOut,
@@ -28,7 +35,6 @@ from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.schedule import Schedule
-from archgate.core.seats import NO_LIMIT
 from archgate.core.states import Decision, Role, RunKind, RunStatus
 from archgate.core.teaching import read_taught, taught_text
 from archgate.documents.reader import ZONES, Document, Reader
@@ -328,7 +334,7 @@ def capacity_fault(uow: UnitOfWork, top: Reader, run: Run, row: RunSeats, form: 
     as they will be, so that neither is lowered past what was promised, alone or with the other."""
     capacity, overbook = run.capacity, run.overbook
     if "capacity" in top.value:
-        set_to = form.capacity or (NO_LIMIT if run.kind == RunKind.OPEN else None)
+        set_to = seats_given(form, run.kind)
         if set_to is None:
             top.fault("capacity", "The number of seats is missing.")
             return

@@ -106,14 +106,17 @@ class Facts(TypedDict):
     time_zone: str
 
 
+def seats_given(form: RunFacts, kind: RunKind | str) -> int | None:
+    """The number of seats as typed; an open run without one takes as many as come."""
+    return NO_LIMIT if form.capacity is None and kind == RunKind.OPEN else form.capacity
+
+
 def read_facts(
     uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None, kind: RunKind = RunKind.DATED
 ) -> Facts:
     """What a person types about a run itself; with `run`, only what was given and may change. An open run needs no number of
     seats: without one it takes as many as come."""
-    given = form.capacity
-    if given is None and (run.kind if run else kind) == RunKind.OPEN:
-        given = NO_LIMIT
+    given = seats_given(form, run.kind if run else kind)
     if given is None and run is None:
         top.fault("capacity", "The number of seats is missing.")
     if form.time_zone and form.time_zone not in ZONES:

@@ -110,6 +110,10 @@ def settle_gates(uow: UnitOfWork, run: Run) -> None:
     uow.session.refresh(run, ["gates"])
 
 
+def has_ended(run: Run, now: datetime) -> bool:
+    return any(g.kind == "ends" and g.at <= now for g in run.gates)
+
+
 def settle_set_asides(uow: UnitOfWork, run: Run) -> None:
     """Seats set aside until so many days before the start follow the start, as every gate does."""
     rows = uow.session.scalars(

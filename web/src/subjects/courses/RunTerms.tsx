@@ -4,13 +4,12 @@ import { api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field, type FieldProps } from "../../form/Field";
 import { Form } from "../../form/Form";
-import { Tick } from "../../form/Tick";
 import { useProposedForm } from "../../form/useProposedForm";
 import { Grow, Note, Part, Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { Source, useHash } from "../fees/Terms";
-import { TOLD } from "../roster/deskCall";
+import { ToldTicks } from "../roster/ToldTicks";
 import { KeptBack } from "../roster/KeptBack";
 import { LineRules, NoticeEdit } from "../roster/LineRules";
 import { Gates } from "../schedule/Gates";
@@ -70,15 +69,7 @@ function WhoIsTold({ run, propose }: Props) {
     void propose("Change who is told of an enrollment", send(next), undefined, true);
   return (
     <div>
-      {TOLD.map(([who, text]) => (
-        <Tick
-          key={who}
-          checked={told.includes(who)}
-          onChange={(on) => put(on ? [...told, who] : told.filter((w) => w !== who))}
-        >
-          {text}
-        </Tick>
-      ))}
+      <ToldTicks told={told} onChange={put} />
       <P tone="slate">
         {run.told === null ? "As the center has it." : "Said for this run."} It is saved at once, and can be
         changed for a single sign-up at the desk.{" "}

@@ -6,7 +6,6 @@ import { $api, api, ask, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
-import { Tick } from "../../form/Tick";
 import { useWaitingForm } from "../../form/useWaitingForm";
 import { Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -30,7 +29,7 @@ import {
   whole,
 } from "../courses/form";
 import { PlansEdit } from "../courses/PlansEdit";
-import { TOLD } from "../roster/deskCall";
+import { ToldTicks } from "../roster/ToldTicks";
 import { HOW_OFFERED, TOO_LARGE } from "../roster/LineRules";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { MoneyTabs } from "./MoneyTabs";
@@ -403,15 +402,7 @@ function Told({ told, office, save }: { told: string[]; office: string; save: Sa
   });
   return (
     <div>
-      {TOLD.map(([who, text]) => (
-        <Tick
-          key={who}
-          checked={told.includes(who)}
-          onChange={(on) => void ticking.act(on ? [...told, who] : told.filter((w) => w !== who))}
-        >
-          {text}
-        </Tick>
-      ))}
+      <ToldTicks told={told} onChange={(next) => void ticking.act(next)} />
       {wrong && <Fault role="alert">{wrong}</Fault>}
       <Form look="row" of={of}>
         <Field label="The office’s email" width={260} {...of.field("email", "/set/office_email")} />

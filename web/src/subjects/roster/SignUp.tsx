@@ -260,18 +260,15 @@ function Role({
   );
 }
 
-/** A learner becomes something else on the same roster: which role, what becomes of seat and money. */
-function OtherRole({
-  held,
-  acts,
-  onClose,
-  onDone,
-}: {
+type Panel = {
   held: Schemas["EnrollmentOut"];
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
   onDone: () => void;
-}) {
+};
+
+/** A learner becomes something else on the same roster: which role, what becomes of seat and money. */
+function OtherRole({ held, acts, onClose, onDone }: Panel) {
   const me = useMe();
   const [role, setRole] = useState<Schemas["Role"]>("assistant");
   const roles = ["assistant", "observer", ...(me.rights.includes("add instructors") ? ["instructor"] : [])];
@@ -303,15 +300,7 @@ function RoleForeseen({
   onClose,
   onDone,
   children,
-}: {
-  held: Schemas["EnrollmentOut"];
-  next: Schemas["Role"];
-  currency: string;
-  acts: ReturnType<typeof useDone>;
-  onClose: () => void;
-  onDone: () => void;
-  children?: ReactNode;
-}) {
+}: Panel & { next: Schemas["Role"]; currency: string; children?: ReactNode }) {
   const path = { enrollment_id: held.id };
   const [why, setWhy] = useState("");
   const [seat, setSeat] = useState(IN_TURN);
@@ -368,17 +357,7 @@ function RoleForeseen({
 }
 
 /** The same seat for another person; the payer stays. */
-function Swap({
-  held,
-  acts,
-  onClose,
-  onDone,
-}: {
-  held: Schemas["EnrollmentOut"];
-  acts: ReturnType<typeof useDone>;
-  onClose: () => void;
-  onDone: () => void;
-}) {
+function Swap({ held, acts, onClose, onDone }: Panel) {
   const swap = useAct({
     send: (person_id: number, key) =>
       ask(
