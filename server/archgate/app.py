@@ -36,6 +36,7 @@ from archgate.api import (
     notices,
     offers,
     own_pages,
+    pages,
     people,
     places,
     plans,
@@ -127,6 +128,7 @@ def create_app(settings: Settings, sessions: sessionmaker[Session]) -> FastAPI:
     for module in SUBJECTS:
         api.include_router(module.router)
     app.include_router(api)
+    app.include_router(pages.router)
     app.add_exception_handler(Refused, web.on_refused)
     app.add_exception_handler(Problem, web.on_problem)
     app.add_exception_handler(HTTPException, web.on_http)
@@ -156,7 +158,7 @@ def serve_front_end(app: FastAPI, directory: Path) -> None:
     files = {
         f"/{file.relative_to(directory).as_posix()}": (file.read_bytes(), media_of(file))
         for file in directory.rglob("*")
-        if file.is_file() and file != index
+        if file.is_file() and file != index and ".vite" not in file.parts
     }
 
     @app.get("/{path:path}", include_in_schema=False)

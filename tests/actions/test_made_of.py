@@ -5,6 +5,7 @@ from functools import partial
 import pytest
 from sqlalchemy import Engine, event
 
+from archgate.actions.across import undo
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import plans, terms
@@ -211,3 +212,24 @@ def test_an_act_that_let_go_of_its_locks_is_never_kept(office):
 
     with pytest.raises(AssertionError, match="let go"):
         office.act(forgetful)
+
+
+def test_a_capacity_that_was_undone_sells_no_seat(office):
+    """What a process keeps of a run must not outlive an undo: it would sell seats that are no longer there."""
+    run = a_run(office, capacity=2, smallest=0)
+    wider = run_set(office, run, capacity=4)
+    enrolled(office, run)  # by now it is kept, with four seats
+    office.act(lambda d: undo.undo(d, wider["change"]))
+    enrolled(office, run)
+    with pytest.raises(Problem, match="taken"):
+        enrolled(office, run)
+    assert taken(office, run) == 2
+
+
+def test_an_undo_that_takes_seats_away_is_refused_while_they_are_promised(office):
+    run = a_run(office, capacity=2, smallest=0)
+    wider = run_set(office, run, capacity=4)
+    for _ in range(3):
+        enrolled(office, run)
+    with pytest.raises(Problem, match="3 seats are taken by now; the run cannot go back to 2"):
+        office.act(lambda d: undo.undo(d, wider["change"]))

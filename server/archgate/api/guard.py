@@ -31,6 +31,7 @@ SLOTS = (
     36  # requests for data under way in one process; fewer than the threads there are, and than connections
 )
 SLOT_WAIT = 7.0  # seconds that a request waits for its turn
+DATA = ("/api/", "/catalog", "/sitemap.xml", "/robots.txt")  # addresses whose answers come from the database
 SILENT = 3.0  # seconds for which a database that did not answer is not asked again
 log = structlog.get_logger()
 
@@ -66,7 +67,7 @@ class Guard:
             await answer(refused)
             return
         try:
-            if path.startswith("/api/"):
+            if path.startswith(DATA):
                 await self.in_turn(scope, bounded(receive), sending)
             else:
                 await self.app(scope, bounded(receive), sending)

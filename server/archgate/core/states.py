@@ -486,3 +486,88 @@ class ApplicationStatus(StrEnum):
     ACCEPTED = "accepted"
     DECLINED = "declined"
     BLOCKED = "blocked"
+
+
+class CourseLevel(StrEnum):
+    """For whom a course is, by what they can do already."""
+
+    EVERYBODY = "everybody"
+    BEGINNERS = "beginners"
+    SOME = "some experience"
+    EXPERIENCED = "experienced"
+
+
+class SeatsShown(StrEnum):
+    """How a public page says how many seats are left."""
+
+    NUMBER = "number"
+    FEW = "few"  # only that few are left, or none
+    NONE = "none"
+
+
+class PublicFact(StrEnum):
+    """A fact of a course that its public page may leave out."""
+
+    DATES = "dates"
+    PRICE = "price"
+    PLANS = "plans"
+    SEATS = "seats"
+    INSTRUCTORS = "instructors"
+    PLACE = "place"
+    QUESTIONS = "questions"
+    GALLERY = "gallery"
+    DOCUMENTS = "documents"
+
+
+class FoundBy(StrEnum):
+    """Who finds a run on the public pages."""
+
+    EVERYONE = "everyone"
+    ACCOUNT = "account"  # people who have an own page and are signed in to it
+    INVITED = "invited"  # only whoever is invited to it, waits for it or is on it
+
+
+class SignsUp(StrEnum):
+    """Who signs up for a run without the staff."""
+
+    EVERYONE = "everyone"
+    CODE = "code"
+    REQUEST = "request"
+    STAFF = "staff"
+
+
+class PageSetting(StrEnum):
+    """A setting that decides what the public sees and may do; each is kept on one page of the staff."""
+
+    COURSE = "course"
+    STATUS = "status"
+    SHOWN = "shown"
+    FOUND_BY = "found by"
+    SIGNS_UP = "signs up"
+    CODE = "code"
+    WINDOWS = "windows"
+    SEATS = "seats"
+    CLIENT = "client"
+    ELSEWHERE = "elsewhere"
+    RATE = "rate"
+
+
+class RequestStatus(StrEnum):
+    """What became of a request to come onto a run."""
+
+    OPEN = "open"
+    APPROVED = "approved"
+    REFUSED = "refused"
+
+
+class WayIn(StrEnum):
+    """How somebody came onto a roster."""
+
+    DESK = "desk"
+    STAFF = "staff"
+    CODE = "code"
+    REQUEST = "request"
+    PURCHASE = "purchase"
+    LIST = "list"
+    SENTENCE = "sentence"
+    OFFER = "offer"

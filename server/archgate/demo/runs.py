@@ -111,7 +111,7 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> Ru
             ["place", "instructor", "rates", "plans"],
         )
     if plan.course not in course_ids:
-        category = {"seen": {}, "set": {"category": CATEGORIES[plan.course]}}
+        category = {"seen": {}, "set": {"named": CATEGORIES[plan.course]}}
         center.act(9.7, courses.change_course, run.course.id, command_of(CoursePatch, category))
     course_ids[plan.course] = run.course.id
     return run

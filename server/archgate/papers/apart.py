@@ -28,6 +28,7 @@ from archgate.papers.lists import (
     Table,
     read_table,
 )
+from archgate.papers.pictures import Sizes, picture_read, sizes_read
 
 SECONDS = 9  # of one file, by the clock
 MEMORY = 300 * 1024 * 1024  # beyond what the reader itself needs
@@ -64,6 +65,13 @@ def times_of(data: bytes, zone: ZoneInfo, first: date, last: date) -> list[Taken
 def picture_of(data: bytes) -> bytes:
     """A picture made anew (`pictures.picture_read`). Raises Refused at /file."""
     return base64.b64decode(_read("picture", data, {})["picture"])
+
+
+def sizes_of(data: bytes) -> Sizes:
+    """A picture for a page, in two sizes (`pictures.sizes_read`). Raises Refused at /file."""
+    made = _read("sizes", data, {})
+    large, small = (base64.b64decode(made[size]) for size in ("large", "small"))
+    return Sizes(int(made["width"]), int(made["height"]), large, small)
 
 
 def _read(kind: str, data: bytes, asked: dict[str, str]) -> dict:  # type: ignore[type-arg]
@@ -118,9 +126,12 @@ def _answer(kind: str, asked: dict[str, str], data: bytes) -> bytes:
                     "sheets": table.sheets}  # fmt: skip
             return orjson.dumps(content)
         if kind == "picture":
-            from archgate.papers.pictures import picture_read
-
             return orjson.dumps({"picture": base64.b64encode(picture_read(data)).decode()})
+        if kind == "sizes":
+            made = sizes_read(data)
+            both = {"large": made.large, "small": made.small}
+            texts = {name: base64.b64encode(content).decode() for name, content in both.items()}
+            return orjson.dumps({"width": made.width, "height": made.height, **texts})
         times = read_calendar(
             data,
             ZoneInfo(asked["zone"]),
@@ -137,9 +148,7 @@ def _answer(kind: str, asked: dict[str, str], data: bytes) -> bytes:
 
 
 if __name__ == "__main__":
-    import PIL.Image
-    import PIL.ImageOps  # noqa: F401 (loaded before the limits count)
-    import python_calamine  # noqa: F401
+    import python_calamine  # noqa: F401 (loaded before the limits count)
 
     content = sys.stdin.buffer.read(LARGEST_FILE + 1)
     _limit()

@@ -3,6 +3,7 @@
 from archgate.tables import (
     access,
     bulk,
+    catalog,
     courses,
     fees,
     jobs,
@@ -26,6 +27,7 @@ __all__ = [
     "Base",
     "access",
     "bulk",
+    "catalog",
     "courses",
     "fees",
     "jobs",

@@ -64,6 +64,10 @@ STATES: tuple[type[StrEnum], ...] = (
     states.WaitingMoney,
     states.PaperSize,
     states.NumberFormat,
+    states.FoundBy,
+    states.SignsUp,
+    states.SeatsShown,
+    states.RequestStatus,
 )
 
 

@@ -8,9 +8,10 @@ from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, LargeBinary, Str
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.states import Decision, NumberFormat, PaperSize, RunKind, RunStatus
+from archgate.core.states import Decision, FoundBy, NumberFormat, PaperSize, RunKind, RunStatus, SignsUp
 from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
+from archgate.tables.catalog import Category
 from archgate.tables.fees import Extra, Rate
 from archgate.tables.people import Organization
 from archgate.tables.plans import Plan
@@ -56,7 +57,11 @@ class CenterLogo(Base):
 
 
 class Course(Base):
-    """`defaults` is what its runs start from: capacity, smallest, place, instructor, fees and plans as documents."""
+    """`defaults` is what its runs start from: capacity, smallest, place, instructor, fees and plans as documents.
+
+    `draft` is its public text as it is being written, `published_n` the number of the version that the public reads; none
+    while it has no public page. `summary` and `elsewhere` are those of the published text. Promoted courses come first.
+    """
 
     __tablename__ = "courses"
     id: Mapped[Key]
@@ -64,9 +69,21 @@ class Course(Base):
     title: Mapped[Name]
     summary: Mapped[Prose]
     questions: Mapped[list[str]] = mapped_column(default=list)
-    category: Mapped[Name] = mapped_column(default="")
+    category_id: Mapped[int | None] = mapped_column(ForeignKey("categories.id"), index=True)
     defaults: Mapped[Document]
+    draft: Mapped[Document] = mapped_column(default=dict, deferred=True)
+    published_n: Mapped[int | None]
+    promoted: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime]
+
+    filed: Mapped[Category | None] = relationship()
+
+    elsewhere: Mapped[str] = mapped_column(String(200), default="")
+
+    @property
+    def category(self) -> str:
+        """The name of its category; empty without one."""
+        return self.filed.name if self.filed else ""
 
 
 class Attachment(Base):
@@ -96,7 +113,8 @@ class Run(Base):
     `overbook` seats beyond the capacity may be given. `line_rule` is "fit" or "strict"; with `auto_offer` seats that come
     free are offered for `offer_hours`. With `hold_hours` a seat is only held until the first payment. `told` are those who
     hear of an enrollment, none said as the center has it. `questions` are asked of those who wait or show interest, whose
-    interest list opens `head_start_hours` before sign-up does. `pay_deduct` is taken off the income before shares are paid; at
+    interest list opens `head_start_hours` before sign-up does. The public pages show it from `shown_from` until
+    `shown_until`. `pay_deduct` is taken off the income before shares are paid; at
     `evaluated_at` learners were asked what they think of it.
     """
 
@@ -142,6 +160,11 @@ class Run(Base):
     pay_deduct: Mapped[int] = mapped_column(default=0)
     evaluated_at: Mapped[datetime | None]
     interest_told_at: Mapped[datetime | None]
+    found_by: Mapped[FoundBy] = mapped_column(default=FoundBy.EVERYONE)
+    signs_up: Mapped[SignsUp] = mapped_column(default=SignsUp.EVERYONE)
+    shown_from: Mapped[datetime | None]
+    shown_until: Mapped[datetime | None]
+    promoted: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
 

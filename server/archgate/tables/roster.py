@@ -69,7 +69,7 @@ class Enrollment(Base):
 
     `live` is 1 while the enrollment holds its seat ("seated", or "held" until `hold_until` for the first payment) and NULL
     when it ended, so that the unique key allows one live enrollment per person and run and any number of ended ones.
-    Only the role "learner" takes seats. `exception` is the reason for a sign-up after the close, or for `received_on`.
+    Only the role "learner" takes seats. Without a `user_id` somebody outside signed up. `exception` is the reason for a sign-up after the close, or for `received_on`.
     """
 
     __tablename__ = "enrollments"
@@ -89,7 +89,8 @@ class Enrollment(Base):
     rate_id: Mapped[int] = mapped_column(ForeignKey("rates.id"))
     plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"))
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    access_code_id: Mapped[int | None] = mapped_column(ForeignKey("access_codes.id"), index=True)
     came_from_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
     group_id: Mapped[int | None] = mapped_column(ForeignKey("run_groups.id"), index=True)
     set_aside_id: Mapped[int | None] = mapped_column(ForeignKey("set_asides.id"), index=True)

@@ -8,7 +8,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from archgate.core.states import HoldStatus
-from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose
+from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose, ascii_key
 
 
 class SetAside(Base):
@@ -29,12 +29,17 @@ class SetAside(Base):
 
 
 class HeldPlace(Base):
-    """Places held without names, for somebody, through a day. `status`: held, used, released, lapsed."""
+    """Places held without names, for somebody, through a day. `status`: held, used, released, lapsed.
+
+    With `until` they are kept for somebody outside who is filling in a sign-up, who knows them by a key, of which the hash is
+    here; `email` and `client` (an address of the network) are whose they are.
+    """
 
     __tablename__ = "held_places"
     __table_args__ = (
         CheckConstraint("seats >= 0", name="seats"),
         Index("ix_held_places_open", "run_id", "status"),
+        Index("ix_held_places_until", "status", "until"),
     )
     id: Mapped[Key]
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
@@ -45,7 +50,11 @@ class HeldPlace(Base):
     last: Mapped[date]
     note: Mapped[Prose]
     status: Mapped[HoldStatus]
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    until: Mapped[datetime | None]
+    key_hash: Mapped[str | None] = mapped_column(ascii_key(64), unique=True)
+    email: Mapped[str] = mapped_column(String(254), default="")
+    client: Mapped[str] = mapped_column(ascii_key(64), default="")
     made_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
 

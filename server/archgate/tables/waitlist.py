@@ -34,7 +34,7 @@ class Waiting(Base):
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"), index=True)
     sentence_id: Mapped[int | None] = mapped_column(ForeignKey("sentences.id"), index=True)
     group_id: Mapped[int | None] = mapped_column(ForeignKey("run_groups.id"), index=True)
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
     status: Mapped[LineStatus]
     live: Mapped[int | None] = mapped_column(
@@ -82,5 +82,5 @@ class Interest(Base):
     ended_at: Mapped[datetime | None]
     note: Mapped[Prose]
     answers: Mapped[dict[str, str]] = mapped_column(default=dict)
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     person: Mapped[Person] = relationship()

@@ -110,7 +110,7 @@ def lines(uow: UnitOfWork, run_ids: list[int]) -> list[RunLine]:
     if not run_ids:
         return []
     query = (
-        select(Run, RunSeats.taken, seats.kept_back_of(uow.today))
+        select(Run, RunSeats.taken, seats.kept_back_of(uow.today, uow.now))
         .join(RunSeats, RunSeats.run_id == Run.id)
         .where(Run.id.in_(run_ids))
         .options(*WHOLE)
@@ -153,7 +153,7 @@ def ribbon(uow: UnitOfWork) -> Ribbon:
         func.coalesce(Run.ends_on, dates.c.last), func.coalesce(dates.c.last, Run.ends_on)
     )
     query = (
-        select(Run, Course.title, begins_on, ends_on, RunSeats.taken, seats.kept_back_of(uow.today))
+        select(Run, Course.title, begins_on, ends_on, RunSeats.taken, seats.kept_back_of(uow.today, uow.now))
         .outerjoin(dates, dates.c.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
         .join(RunSeats, RunSeats.run_id == Run.id)
@@ -220,7 +220,7 @@ def by_moment(query: Q, now: datetime, today: date, sign_up: str, teaching: str)
     )
     closes = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up closes").correlate(Run)
     coming = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up opens", Gate.at > now).correlate(Run)
-    kept = seats.kept_back_of(today)
+    kept = seats.kept_back_of(today, now)
     begun = and_(published, or_(window, and_(open_run, ~closes, ~coming)))
     no_start = and_(~open_run, ~closes)
     states = {

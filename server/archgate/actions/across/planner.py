@@ -14,6 +14,7 @@ from archgate.actions.schedule import kept_clashes, places, schedule, teachers
 from archgate.core.faults import refuse
 from archgate.core.gates import teaching_at
 from archgate.core.states import RunStatus
+from archgate.tables.catalog import Category
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
@@ -48,10 +49,10 @@ def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     ends = select(Gate.run_id, Gate.at).where(Gate.kind == "ends").subquery()
     query = (
-        select(Run, Course.title, Course.category, spans.c.first, spans.c.last, RunSeats.taken, starts.c.at, ends.c.at,
+        select(Run, Course.title, func.coalesce(Category.name, ""), spans.c.first, spans.c.last, RunSeats.taken, starts.c.at, ends.c.at,
                 taught_by(RunTeacher.instructor_id, RunTeacher.run_id == Run.id))
-        .join(Course, Course.id == Run.course_id).join(RunSeats, RunSeats.run_id == Run.id)
-        .outerjoin(spans, spans.c.run_id == Run.id)
+        .join(Course, Course.id == Run.course_id).outerjoin(Category, Category.id == Course.category_id)
+        .join(RunSeats, RunSeats.run_id == Run.id).outerjoin(spans, spans.c.run_id == Run.id)
         .outerjoin(starts, starts.c.run_id == Run.id).outerjoin(ends, ends.c.run_id == Run.id)
         .where(Run.status.not_in((RunStatus.CANCELLED, RunStatus.ARCHIVED)))
         .where(func.coalesce(Run.starts_on, spans.c.first) <= until, func.greatest(func.coalesce(Run.ends_on, spans.c.last), func.coalesce(spans.c.last, Run.ends_on)) >= since)

@@ -129,7 +129,11 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     query = (
         select(HeldPlace, Run)
         .join(Run, Run.id == HeldPlace.run_id)
-        .where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last <= uow.today + timedelta(days=7))
+        .where(
+            HeldPlace.status == HoldStatus.HELD,
+            HeldPlace.last <= uow.today + timedelta(days=7),
+            HeldPlace.until.is_(None),
+        )
         .order_by(HeldPlace.last)
         .limit(50)
     )

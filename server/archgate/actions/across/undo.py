@@ -111,6 +111,17 @@ def right_of(act: Act) -> Right:
     return ACT_RIGHTS.get(act) or SUBJECT_RIGHTS.get(act.subject, Right.ENROLL)
 
 
+def seated_less(change: Change) -> bool:
+    """Whether taking a change back takes seats away from its run."""
+    for row in change.rows:
+        if row["table"] == "runs" and row["before"] and row["after"]:
+            for name in ("capacity", "overbook"):
+                was, now = row["before"].get(name), row["after"].get(name)
+                if isinstance(was, int) and isinstance(now, int) and was < now:
+                    return True
+    return False
+
+
 def undo_fields(uow: UnitOfWork, change: Change) -> None:
     """Restore a run field by field, under its seat lock, and work its gates out anew."""
     act, run = act_named(change.action), lookups.get_run(uow, change.subject_id)
@@ -119,9 +130,11 @@ def undo_fields(uow: UnitOfWork, change: Change) -> None:
         raise conflict("moved-on", "People are enrolled by now; take the run off sale instead.")
     restore_rows(uow, change)
     run = uow.session.get_one(Run, change.subject_id)
-    if run.capacity < row_of_seats.taken:
+    whole, kept = run.capacity + run.overbook, seats.seats_of(uow, run, row_of_seats).kept
+    if whole < row_of_seats.taken + kept and seated_less(change):
+        held = f" and {kept} held, on offer or set aside" if kept else ""
         raise conflict(
             "moved-on",
-            f"{row_of_seats.taken} seats are taken by now; the run cannot go back to {run.capacity}.",
+            f"{row_of_seats.taken} seats are taken{held} by now; the run cannot go back to {whole}.",
         )
     gates.settle_gates(uow, run)

@@ -6,16 +6,20 @@ import re
 
 from sqlalchemy import select
 
-from archgate.actions.courses import refund_policies
-from archgate.actions.courses.commands import CourseFacts, CourseForm, CoursePatch
+from archgate.actions.courses import categories, refund_policies
+from archgate.actions.courses.commands import CourseFacts, CourseForm, CoursePatch, CourseText
 from archgate.actions.courses.forms import CenterDefaultsForm, CourseDefaultsForm
 from archgate.actions.courses.views import CourseChanged, CourseOut
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
+from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import Fault, Refused
+from archgate.tables.catalog import Category
 from archgate.tables.courses import Course
+
+WORDS = {"refunds": "the refund policy", "category_id": "the category", "promoted": "whether it comes first"}
 
 
 def list_courses(uow: UnitOfWork) -> list[CourseOut]:
@@ -30,6 +34,8 @@ def course_view(course: Course) -> CourseOut:
         title=course.title,
         summary=course.summary,
         category=course.category,
+        category_id=course.category_id,
+        promoted=course.promoted,
         defaults=course_form(course),
     )
 
@@ -44,7 +50,7 @@ def read_course(uow: UnitOfWork, form: CourseForm, faults: list[Fault]) -> Cours
         code=code or free_course_code(uow, title),
         title=title,
         summary=summary,
-        category="",
+        draft=document(CourseText(summary=summary[:600])),
         defaults={},
         created_at=uow.now,
     )
@@ -67,8 +73,8 @@ def free_course_code(uow: UnitOfWork, title: str) -> str:
 
 
 def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> CourseChanged:
-    """Change a course's title, code, summary, category or refund policy; `seen` holds the values the person saw. The
-    policy is that of all its runs, also of those on sale; without one of its own a course has the center's."""
+    """Change a course's title, code, category, or refund policy, or whether it comes first; `seen` holds the values the person saw.
+    The policy is that of all its runs, also of those on sale; without one of its own a course has the center's."""
     course = get_course(uow, course_id, to_change=True)
     faults: list[Fault] = []
     new, seen = facts_of(uow, command.set, faults), facts_of(uow, command.seen, [])
@@ -88,7 +94,7 @@ def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> Cour
             course.defaults = {n: v for n, v in defaults.items() if v is not None}
         else:
             setattr(course, name, value)
-    what = ", ".join("the refund policy" if n == "refunds" else n for n in new)
+    what = ", ".join(WORDS.get(n, n) for n in new)
     change = uow.log(Act.CHANGE_A_COURSE, course.id, f"Changed {what} of {course.code}")
     return course_view(course).widened(CourseChanged, change=change.key)
 
@@ -96,12 +102,20 @@ def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> Cour
 def facts_of(uow: UnitOfWork, facts: CourseFacts, faults: list[Fault]) -> dict[str, object]:
     """What is said of a course; title and code cannot be taken away."""
     values: dict[str, object] = {}
-    for name in ("title", "code", "summary", "category"):
+    for name in ("title", "code"):
         if name not in facts.model_fields_set:
             continue
         values[name] = getattr(facts, name) or ""
-        if not values[name] and name in ("title", "code"):
+        if not values[name]:
             faults.append(Fault(f"/set/{name}", f"The {name} is missing."))
+    if "promoted" in facts.model_fields_set:
+        values["promoted"] = bool(facts.promoted)
+    if facts.named:
+        values["category_id"] = categories.named(uow, facts.named)
+    elif "category_id" in facts.model_fields_set:
+        if facts.category_id is not None and uow.session.get(Category, facts.category_id) is None:
+            faults.append(Fault("/set/category_id", "There is no such category."))
+        values["category_id"] = facts.category_id
     if "refunds" in facts.model_fields_set:
         form, currency = facts.refunds, uow.center.currency
         values["refunds"] = (

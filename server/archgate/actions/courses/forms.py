@@ -9,7 +9,7 @@ from pydantic import Field
 from archgate.actions.courses.commands import RefundForm
 from archgate.actions.kernel.commands import AmountText, Day, Days, Flag, Form, Id, Line, PercentText, Words
 from archgate.core.plans import Settle
-from archgate.core.states import Role, Told
+from archgate.core.states import Role, SeatsShown, Told
 from archgate.core.waitlist import Rule
 
 
@@ -160,6 +160,8 @@ class CenterDefaultsForm(LineRulesForm):
 
     refunds: RefundForm | None = Field(None, title="The refund policy")
     office_email: Annotated[Line, Field(max_length=254)] | None = Field(None, title="The office's email")
+    seats_shown: SeatsShown | None = Field(None, title="How seats are said to the public")
+    terms: Annotated[str, Field(max_length=20_000)] | None = Field(None, title="The terms people agree to")
     quote_days: Annotated[int, Field(strict=True, ge=1, le=365)] | None = Field(
         None, title="The days a quote is kept"
     )

@@ -322,7 +322,7 @@ def enrollment_of(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | Non
         rate_id=heads[0].id,
         plan_id=resolved.plan.id,
         batch_id=coming.batch_id,
-        user_id=uow.user_id,
+        user_id=uow.by,
         group_id=coming.group_id,
         sentence_id=coming.sentence_id,
         status=EnrollmentStatus.SEATED,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 
 from archgate.actions.enrolling import leaving
 from archgate.actions.enrolling.line_views import HeldDone, HeldOut, KeptBack, KeptBackDone, SetAsideOut
@@ -82,7 +82,7 @@ def place_held(
         last=last,
         note=note,
         status=HoldStatus.HELD,
-        user_id=uow.user_id,
+        user_id=uow.by,
         made_at=uow.now,
     )
     uow.session.add(row)
@@ -149,7 +149,7 @@ def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
     state = seats.seats_of(uow, run)
     rows = uow.session.scalars(
         select(HeldPlace)
-        .where(HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD)
+        .where(HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.until.is_(None))
         .order_by(HeldPlace.last)
     )
     used = {s.id: s.taken for s in state.set_asides}
@@ -240,7 +240,8 @@ def last_of(uow: UnitOfWork, run: Run, command: SetAsideCommand, faults: list[Fa
 
 def due_runs(uow: UnitOfWork) -> list[int]:
     """The runs on which something that was kept back runs out."""
-    lapsed = select(HeldPlace.run_id).where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last < uow.today)
+    ended = or_(HeldPlace.last < uow.today, HeldPlace.until <= uow.now)
+    lapsed = select(HeldPlace.run_id).where(HeldPlace.status == HoldStatus.HELD, ended)
     unpaid = select(Enrollment.run_id).where(
         Enrollment.status == EnrollmentStatus.HELD, Enrollment.hold_until <= uow.now
     )
@@ -250,13 +251,14 @@ def due_runs(uow: UnitOfWork) -> list[int]:
 def let_go(uow: UnitOfWork, run_id: int) -> int:
     """End what has run out on a run: held places, and seats whose first payment never came."""
     run = seats.run_to_change(uow, run_id)
+    ended = or_(HeldPlace.last < uow.today, HeldPlace.until <= uow.now)
     rows = uow.session.scalars(
-        select(HeldPlace).where(
-            HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last < uow.today
-        )
+        select(HeldPlace).where(HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, ended)
     ).all()
     for row in rows:
         row.status, row.ended_at = HoldStatus.LAPSED, uow.now
+        if row.until is not None:
+            continue  # kept for minutes only, while somebody was filling in a form: nobody's business
         uow.log(
             Act.HELD_PLACES_LAPSE,
             row.id,

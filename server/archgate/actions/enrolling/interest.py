@@ -93,7 +93,7 @@ def show_interest(uow: UnitOfWork, command: InterestCommand) -> InterestDone:
         joined_at=uow.now,
         note=note.strip(),
         answers=answered,
-        user_id=uow.user_id,
+        user_id=uow.by,
     )
     uow.session.add(row)
     uow.session.flush()
@@ -451,7 +451,7 @@ def runs_to_come(uow: UnitOfWork, courses: set[int]) -> tuple[dict[int, list[str
     is still to come."""
     ends = select(Gate.run_id, Gate.at).where(Gate.kind == "ends").subquery()
     line = select(func.count()).where(Waiting.run_id == Run.id, Waiting.live == 1).correlate(Run)
-    left = Run.capacity + Run.overbook - RunSeats.taken - seats.kept_back_of(uow.today)
+    left = Run.capacity + Run.overbook - RunSeats.taken - seats.kept_back_of(uow.today, uow.now)
     query = (
         select(Run, left, line.scalar_subquery())
         .join(RunSeats, RunSeats.run_id == Run.id)

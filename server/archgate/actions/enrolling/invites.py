@@ -37,9 +37,10 @@ def row_behind(uow: UnitOfWork, token: str) -> tuple[Interest, Run]:
     return row, get_run(uow, row.run_id)
 
 
-def keeper_of(uow: UnitOfWork, token: str) -> User:
+def keeper_of(uow: UnitOfWork, token: str) -> User | None:
     """Who put the name on the list: what is done by the link is written in their name where rows need one."""
-    return uow.session.get_one(User, row_behind(uow, token)[0].user_id)
+    number = row_behind(uow, token)[0].user_id
+    return uow.session.get_one(User, number) if number else None
 
 
 def reply_page(uow: UnitOfWork, token: str) -> ReplyPage:

@@ -54,7 +54,7 @@ def due_lines(uow: UnitOfWork) -> list[int]:
         Waiting.status == LineStatus.WAITING, Waiting.live == 1, Waiting.by_hand.is_(False)
     )
     over = select(Waiting.run_id).where(Waiting.status == LineStatus.OFFERED, Waiting.offer_until <= uow.now)
-    room = RunSeats.taken + seats.kept_back_of(uow.today) < Run.capacity + Run.overbook
+    room = RunSeats.taken + seats.kept_back_of(uow.today, uow.now) < Run.capacity + Run.overbook
     moves = and_(Run.id.in_(waits), Run.status == RunStatus.PUBLISHED, Run.auto_offer, room)
     query = select(Run.id).join(RunSeats, RunSeats.run_id == Run.id).where(or_(Run.id.in_(over), moves))
     return list(uow.session.scalars(query.order_by(Run.id)))
@@ -250,9 +250,10 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
     return reply_page(uow, token)
 
 
-def keeper_of(uow: UnitOfWork, token: str) -> User:
-    """Who put the party behind a link in line: what it does by the link is written in their name where rows need one."""
-    return uow.session.get_one(User, offer_behind(uow, token)[0].user_id)
+def keeper_of(uow: UnitOfWork, token: str) -> User | None:
+    """Who put the party behind a link in line: what it does by the link is written in their name where rows need one. Nobody did where the party came by itself."""
+    number = offer_behind(uow, token)[0].user_id
+    return uow.session.get_one(User, number) if number else None
 
 
 # --- chances ----------------------------------------------------------------------------------------------

@@ -63,7 +63,7 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
         select(row)
         .join(Person, Person.id == Enrollment.person_id)
         .join(Account, Account.id == Enrollment.payer_id)
-        .join(User, User.id == Enrollment.user_id)
+        .outerjoin(User, User.id == Enrollment.user_id)
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .outerjoin(owed, owed.c.enrollment_id == Enrollment.id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1)

@@ -120,7 +120,7 @@ def waiting_of(
         group_id=group_id,
         order_number=order_number,
         contact=contact,
-        user_id=uow.user_id,
+        user_id=uow.by,
         status=LineStatus.WAITING,
         way_in=way_in,
         heads=len(resolved.heads),

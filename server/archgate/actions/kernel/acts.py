@@ -174,6 +174,26 @@ class Act(StrEnum):
     TAKE_OUT_A_BUSY_TIME = "take out a busy time", Subject.INSTRUCTOR, Undo.ROWS
     CHANGE_A_COURSE = "change a course", Subject.COURSE, Undo.ROWS
     CHANGE_QUESTIONS = "change questions", Subject.COURSE, Undo.ROWS
+    WRITE_A_COURSE_TEXT = "write a course text", Subject.COURSE, Undo.ROWS
+    ADD_A_COURSE_FILE = "add a course file", Subject.COURSE, "Take it out of the text instead."
+    PUBLISH_A_COURSE = "publish a course", Subject.COURSE, Undo.ROWS
+    TAKE_A_COURSE_OFF = "take a course off", Subject.COURSE, Undo.ROWS
+    MARK_A_VERSION = "mark a version", Subject.COURSE, Undo.ROWS
+    CHANGE_CATEGORIES = "change categories", Subject.CENTER, Undo.ROWS
+    CHANGE_PUBLICATION = "change publication", Subject.RUN, Undo.RUN
+    KEEP_ACCESS_CODES = "keep access codes", Subject.RUN, Undo.RUN
+    ASK_FOR_A_SEAT = "ask for a seat", Subject.RUN, "It is the person's own word; decide on the request."
+    DECIDE_A_REQUEST = (
+        "decide a request",
+        Subject.RUN,
+        "They were told; enroll or withdraw them instead.",
+    )
+    SIGN_UP = (
+        "sign up",
+        Subject.ENROLLMENT,
+        "It is the person's own; withdraw them instead.",
+    )
+    KEEP_A_SEAT = "keep a seat", Subject.RUN, "It lasts for minutes and ends by itself."
     CLEAR_INTEREST = "clear interest", Subject.COURSE, Undo.ROWS
     SEND_A_LIST_ON = "send a list on", Subject.COURSE, "It went out."
     CHANGE_CODES = "change codes", Subject.CODE, Undo.ROWS

@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, Table, select
 from sqlalchemy.exc import IntegrityError
 
 from archgate.actions.kernel.problems import conflict
-from archgate.actions.kernel.unit_of_work import UnitOfWork, plain
+from archgate.actions.kernel.unit_of_work import UnitOfWork, note_restored_part, plain
 from archgate.core.quotes import quote_read
 from archgate.documents.reader import Document
 from archgate.tables import Base
@@ -85,7 +85,9 @@ def equal(present: object, logged: object) -> bool:
 def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ignore[explicit-any]  # a table of any columns
     """Put one row back as it was before a change."""
     before = row["before"]
-    note_restored(uow, table.name, row["id"], {**(row["after"] or {}), **(before or {})})
+    facts = {**(row["after"] or {}), **(before or {})}
+    note_restored(uow, table.name, row["id"], facts)
+    note_restored_part(uow.session, table.name, row["id"], facts)
     if before is None:
         uow.session.execute(table.delete().where(table.c.id == row["id"]))
         return

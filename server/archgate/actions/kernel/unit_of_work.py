@@ -37,6 +37,7 @@ from archgate.documents.reader import Document
 from archgate.tables import Base
 from archgate.tables.access import RecoveryCode, SignIn, SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow, SentenceDue
+from archgate.tables.catalog import AccessCode, CourseDocument, CoursePicture, StrangerKey
 from archgate.tables.courses import Attachment, Center, CenterLogo, Run
 from archgate.tables.fees import EarlyStep, Rate
 from archgate.tables.fees import Extra as SoldExtra
@@ -60,6 +61,7 @@ KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, SentenceDue, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
     OwnPageSession, SignIn, RecoveryCode, CenterLogo, ParkedCall, InstructorPicture, EvaluationAnswer, EvaluationAsked,
+    CoursePicture, CourseDocument, StrangerKey,
 )  # fmt: skip
 
 
@@ -76,6 +78,7 @@ UNDER_THE_RUN = (
     Waiting,
     RunGroup,
     RunTeacher,
+    AccessCode,
 )
 
 
@@ -156,6 +159,11 @@ class UnitOfWork:
         assert self.user is not None
         return self.user.id
 
+    @property
+    def by(self) -> int | None:
+        """Who of the staff acts; None where somebody outside does."""
+        return self.user.id if self.user else None
+
     def log(
         self,
         act: Act,
@@ -172,7 +180,7 @@ class UnitOfWork:
             key=secrets.token_hex(12),
             at=self.now,
             entered_at=system_now(),
-            user_id=self.user.id if self.user else None,
+            user_id=self.by,
             action=str(act),
             subject=str(about),
             subject_id=subject_id,
@@ -280,6 +288,26 @@ def changed_wholes(session: Session) -> set[int]:
     return changed
 
 
+WHOLES = {kind.__tablename__: kind for kind in MADE_OF}
+
+
+def note_restored_part(session: Session, table: str, number: int, facts: Document) -> None:
+    """A row of what a run is made of that is written past the session: its run's revision rises all the same, else whoever keeps the
+    run would sell it by what it was. `facts` are those of the row, as far as they are known; of a row that is there it is read."""
+    kind = WHOLES.get(table)
+    if kind is None:
+        return
+    row = session.get(kind, number)
+    if row is None:
+        known = {
+            name: facts.get(name) for name in ("id", "run_id", "rate_id", "plan_id") if hasattr(kind, name)
+        }
+        row = kind(**known)
+    whose = _whose(session, row)
+    if whose is not None:
+        changed_wholes(session).add(whose)
+
+
 def _raise_revisions(session: Session) -> None:
     """Last of all, so that the center's row is held for the commit only."""
     changed = changed_wholes(session)
@@ -355,9 +383,13 @@ def _record(uow: UnitOfWork) -> None:
                 note_row(uow, obj, None, _columns(obj))
 
 
-def _stored(session: Session, user_id: int, once: Once) -> Document | None:
+def _stored(session: Session, user: User | None, once: Once) -> Document | None:
     """The answer already given for this key; a different body under the same key is refused."""
-    stored = session.get(IdempotencyKey, (user_id, once.key))
+    stored: IdempotencyKey | StrangerKey | None
+    if user is None:
+        stored = session.get(StrangerKey, once.key)
+    else:
+        stored = session.get(IdempotencyKey, (user.id, once.key))
     if stored is None:
         return None
     if stored.body_hash != once.body_hash:
@@ -371,12 +403,32 @@ def _code(error: DBAPIError) -> int | None:
 
 
 # Put together once, as they are part of every act.
-NEW_KEY, LOG = insert(IdempotencyKey), insert(Change)
+NEW_KEY, LOG, NEW_STRANGER_KEY = insert(IdempotencyKey), insert(Change), insert(StrangerKey)
 ANSWERED = (
     update(IdempotencyKey)
     .where(IdempotencyKey.user_id == bindparam("of_user"), IdempotencyKey.key == bindparam("of_key"))
     .values(answer=bindparam("answer"))
 )
+ANSWERED_STRANGER = (
+    update(StrangerKey).where(StrangerKey.key == bindparam("of_key")).values(answer=bindparam("answer"))
+)
+
+
+def _write_key(session: Session, user: User | None, once: Once) -> None:
+    """Write a key down; one that is there already lets nobody by."""
+    facts = {"key": once.key, "body_hash": once.body_hash, "at": system_now()}
+    if user is None:
+        session.connection().execute(NEW_STRANGER_KEY, facts)
+    else:
+        session.connection().execute(NEW_KEY, {**facts, "user_id": user.id, "status": once.status})
+
+
+def _keep_answer(session: Session, user: User | None, once: Once, result: object) -> None:
+    answer = {"of_key": once.key, "answer": {"answer": orjson.loads(orjson.dumps(result, default=as_json))}}
+    if user is None:
+        session.connection().execute(ANSWERED_STRANGER, answer)
+    else:
+        session.connection().execute(ANSWERED, {**answer, "of_user": user.id})
 
 
 def act(
@@ -397,15 +449,12 @@ def act(
         with sessions() as session:
             try:
                 center = session.get_one(Center, 1)
-                if once and user:
+                if once:
                     # The first time it is only written: a key that is there already brings us here again.
-                    answer = _stored(session, user.id, once) if attempt > 1 else None
+                    answer = _stored(session, user, once) if attempt > 1 else None
                     if answer is not None:
                         return answer["answer"]  # type: ignore[return-value]  # kept as JSON, read as the same answer
-                    session.connection().execute(NEW_KEY, {
-                        "user_id": user.id, "key": once.key, "body_hash": once.body_hash, "status": once.status,
-                        "at": system_now(),
-                    })  # fmt: skip
+                    _write_key(session, user, once)
                 work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
                 result = action(work)
@@ -423,10 +472,8 @@ def act(
                 for keep in KEEPERS:
                     keep(work)
                 _raise_revisions(session)
-                if once and user:
-                    answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
-                    mine = {"of_user": user.id, "of_key": once.key, "answer": answer}
-                    session.connection().execute(ANSWERED, mine)
+                if once:
+                    _keep_answer(session, user, once, result)
                 session.commit()
                 return result
             except IntegrityError:
@@ -478,4 +525,5 @@ def read_only(
 
 def sweep_keys(uow: UnitOfWork) -> None:
     """Forget keys older than seven days."""
-    uow.session.execute(delete(IdempotencyKey).where(IdempotencyKey.at < system_now() - KEY_LIFE))
+    for keys in (IdempotencyKey, StrangerKey):
+        uow.session.execute(delete(keys).where(keys.at < system_now() - KEY_LIFE))

@@ -3,9 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Annotated, Self
 
-from pydantic import Field, ModelWrapValidatorHandler, ValidationError, model_validator
+from pydantic import (
+    AfterValidator,
+    Field,
+    ModelWrapValidatorHandler,
+    StringConstraints,
+    ValidationError,
+    model_validator,
+)
 
 from archgate.actions.courses.commands import CourseForm
 from archgate.actions.courses.forms import TermsForm
@@ -23,8 +31,15 @@ from archgate.actions.kernel.commands import (
     with_missing,
 )
 from archgate.actions.schedule.commands import DatesForm, Minutes
-from archgate.core.states import Decision, RunKind, Scope, Told, Weekday
+from archgate.core.states import Decision, FoundBy, RunKind, Scope, SignsUp, Told, Weekday
 from archgate.core.waitlist import Rule
+
+
+def real_day(text: str) -> str:
+    """Refuse a day that no month has: 31 April."""
+    datetime.fromisoformat(text)
+    return text
+
 
 Seats = Annotated[int, Field(strict=True, ge=1, le=100_000)]
 Least = Annotated[int, Field(strict=True, ge=0, le=100_000)]
@@ -252,3 +267,29 @@ class NoticeCommand(Command):
 
 class NoticeReadCommand(Command):
     version: Annotated[int, Field(strict=True, ge=0)]
+
+
+LocalMoment = Annotated[
+    str,
+    StringConstraints(
+        pattern=r"^(19|20|21)\d\d-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])T([01]\d|2[0-3]):[0-5]\d$"
+    ),
+    AfterValidator(real_day),
+]  # the center's local time to the minute, like 2027-03-01T09:00
+
+
+class PublicationFacts(Form):
+    """Who finds a run and who signs up for it, and when it is public; a moment of null: from now on, or without an end."""
+
+    found_by: FoundBy | None = Field(None, title="Who finds it")
+    signs_up: SignsUp | None = Field(None, title="Who signs up")
+    shown_from: LocalMoment | None = Field(None, title="From when it is public")
+    shown_until: LocalMoment | None = Field(None, title="Until when it is public")
+    promoted: Flag | None = Field(None, title="Whether it comes first")
+
+
+class PublicationPatch(Command):
+    """`set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict."""
+
+    seen: PublicationFacts = Field(default_factory=PublicationFacts)
+    set: PublicationFacts = Field(title="What to change")

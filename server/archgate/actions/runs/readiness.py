@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from archgate.actions.fees import fees, plans, prices
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import ClashOut
+from archgate.actions.runs import publication
 from archgate.actions.schedule import clashes, gates, schedule
 from archgate.core.facts import mismatches
 from archgate.core.gates import last_early_day, window_faults
@@ -28,6 +29,9 @@ class Finding:
 def readiness(uow: UnitOfWork, run: Run, clashing: list[ClashOut] | None = None) -> list[Finding]:
     """Errors first, then warnings, each in the order of the pages. `clashing`: the run's clashes, where they are known."""
     findings = [*date_findings(uow, run), *fee_findings(uow, run), *fact_findings(run)]
+    findings += [
+        Finding("/publication", c.sentence, error=False) for c in publication.contradictions_of(uow, run)
+    ]
     findings += clash_findings(clashes.of_run(uow, run) if clashing is None else clashing)
     return sorted(findings, key=lambda f: not f.error)
 

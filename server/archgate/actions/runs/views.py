@@ -11,7 +11,18 @@ from archgate.actions.fees.views import GateDay, Origin, PriceLine, PriceNow, Te
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut, FaultOut
 from archgate.actions.schedule.views import MeetingOut, PatternOut, PlannedMeeting
-from archgate.core.states import Decision, Role, RunKind, RunStatus, SignUp, Teaching, Told
+from archgate.core.states import (
+    Decision,
+    FoundBy,
+    PageSetting,
+    Role,
+    RunKind,
+    RunStatus,
+    SignsUp,
+    SignUp,
+    Teaching,
+    Told,
+)
 
 
 class NoticeOut(View):
@@ -248,3 +259,37 @@ class Figures(View):
     hours_saved: str
     start: date | None
     people: int
+
+
+class MendOut(View):
+    """One way out of a contradiction: what the button says, and what it sets; with none, another page mends it."""
+
+    label: str
+    found_by: FoundBy | None
+    signs_up: SignsUp | None
+    unset: str | None
+
+
+class ContradictionOut(View):
+    setting: PageSetting
+    sentence: str
+    mends: list[MendOut]
+
+
+class PublicationOut(View):
+    """Who finds a run and who signs up. Moments are the center's local times, as they are typed."""
+
+    run_id: int
+    found_by: FoundBy
+    signs_up: SignsUp
+    shown_from: str | None
+    shown_until: str | None
+    promoted: bool
+    sentence: str
+    codes: int
+    course_public: bool
+    contradictions: list[ContradictionOut]
+
+
+class PublicationChanged(PublicationOut):
+    change: str

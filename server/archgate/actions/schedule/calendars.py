@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Sequence
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import Row, null, select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.kernel.acts import Act, Subject
@@ -92,8 +93,16 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         query = query.where(whose)
     if feed.kind == "run":
         query = query.where(Run.status != RunStatus.DRAFT)
+    entries = entries_of(uow, uow.session.execute(query).all())
+    name = name_of(uow, feed.kind, feed.subject_id)
+    return calendar_of(
+        name, f"Meetings of {name}", f"calendar-{feed.id}@{uow.center.uid or 'center'}.archgate", entries
+    )
+
+
+def entries_of(uow: UnitOfWork, rows: Sequence[Row[Meeting, Run, str, str | None]]) -> list[Entry]:
+    """Meetings as entries of a calendar, each with its run, the title of its course and its link, numbered within the run."""
     counts: dict[int, list[int]] = {}
-    rows = uow.session.execute(query).all()
     run_ids = {run.id for _, run, _, _ in rows}
     live = select(Meeting.run_id, Meeting.id).where(
         Meeting.run_id.in_(run_ids), Meeting.cancelled_at.is_(None)
@@ -131,10 +140,19 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
                 link or "",
             )
         )
-    name = name_of(uow, feed.kind, feed.subject_id)
-    return calendar_of(
-        name, f"Meetings of {name}", f"calendar-{feed.id}@{uow.center.uid or 'center'}.archgate", entries
-    )
+    return entries
+
+
+def public_calendar(uow: UnitOfWork, run: Run, title: str, page: str) -> bytes:
+    """The dates of a run as a calendar file for the public: with its page, without links to join and without private addresses.
+    The entries are those of every other calendar of the run, by their UIDs."""
+    query = select(Meeting, Run, Course.title).join(Run, Run.id == Meeting.run_id)
+    query = query.join(Course, Course.id == Run.course_id).where(Meeting.run_id == run.id)
+    rows = uow.session.execute(
+        query.add_columns(null()).options(joinedload(Meeting.place)).order_by(Meeting.starts_at, Meeting.id)
+    ).all()
+    uid = f"run-{run.id}@{uow.center.uid or 'center'}.archgate"
+    return calendar_of(title, f"{title}: {page}", uid, entries_of(uow, rows))
 
 
 def window(uow: UnitOfWork) -> tuple[ZoneInfo, date, date]:

@@ -192,7 +192,7 @@ SEATS_AND_TIES: CompoundSelect[str, int, int, datetime, int] = union_all(
 
 def seats_and_ties(uow: UnitOfWork, run: Run, taken: int, person_id: int) -> tuple[core_seats.Seats, Ties]:
     """The seats of a run of which so many are taken, and what ties somebody to it, by one statement; certain under the lock."""
-    given = {"run": run.id, "today": uow.today, "person": person_id, "course": run.course_id}
+    given = {"run": run.id, "today": uow.today, "now": uow.now, "person": person_id, "course": run.course_id}
     rows = uow.session.execute(SEATS_AND_TIES, given).all()
     ties = ties_from({r.status: r.id for r in rows if r.status in TIE_KINDS})
     return seats.seats_from(uow, run, taken, [r for r in rows if r.status not in TIE_KINDS]), ties

@@ -157,6 +157,7 @@ LINE_AND_KEPT = (
             HeldPlace.run_id == bindparam("run"),
             HeldPlace.status == HoldStatus.HELD,
             HeldPlace.last >= bindparam("today"),
+            or_(HeldPlace.until.is_(None), HeldPlace.until > bindparam("now")),
         ),
         select(literal("set aside"), SetAside.id, SetAside.seats, literal(None), literal(0)).where(
             SetAside.run_id == bindparam("run"), SetAside.active
@@ -169,7 +170,7 @@ def seats_of(uow: UnitOfWork, run: Run, row: RunSeats | None = None) -> seats.Se
     """The seats of a run as they stand; certain only under the lock, when `row` is the locked row."""
     session = uow.session
     taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    rows = session.execute(LINE_AND_KEPT, {"run": run.id, "today": uow.today}).all()
+    rows = session.execute(LINE_AND_KEPT, {"run": run.id, "today": uow.today, "now": uow.now}).all()
     return seats_from(uow, run, taken, rows)
 
 
@@ -291,10 +292,13 @@ def use_hold(uow: UnitOfWork, run: Run, held_id: int, heads: int) -> None:
     uow.session.flush()
 
 
-def kept_back_of(today: date) -> ColumnElement[int]:
+def kept_back_of(today: date, now: datetime) -> ColumnElement[int]:
     """The seats of each run of a query that are held, on offer or set aside, as an SQL expression beside `Run`."""
     held_places = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
-        HeldPlace.run_id == Run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= today
+        HeldPlace.run_id == Run.id,
+        HeldPlace.status == HoldStatus.HELD,
+        HeldPlace.last >= today,
+        or_(HeldPlace.until.is_(None), HeldPlace.until > now),
     )
     offered = select(func.coalesce(func.sum(Waiting.heads), 0)).where(
         Waiting.run_id == Run.id, Waiting.status == LineStatus.OFFERED, Waiting.live == 1
