@@ -19,7 +19,6 @@ from archgate.actions.courses.commands import (
 from archgate.actions.courses.views import (
     CategoriesChanged,
     CategoryOut,
-    Compared,
     CourseChanged,
     CourseOut,
     CourseTextOut,
@@ -27,6 +26,7 @@ from archgate.actions.courses.views import (
     MarkdownOut,
     PictureOut,
     TextChanged,
+    VersionsCompared,
 )
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Subject, may, once, run_act, run_read
@@ -116,7 +116,7 @@ def mark_version(
 @router.get("/courses/{course_id}/versions/{n}/compared")
 def compare_versions(
     course_id: int, n: int, request: Request, after: int | None = None, user: User = Depends(may("read"))
-) -> Compared:
+) -> VersionsCompared:
     """A version compared word by word with a later one, or with the draft."""
     return run_read(request, user, lambda uow: texts.compare(uow, course_id, n, after))
 

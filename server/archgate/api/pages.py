@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from typing import TypeVar
 
@@ -165,6 +166,44 @@ def preview_page(course_id: int, request: Request) -> Response:
         return HTMLResponse(read_only(request.app.state.sessions, reading), headers=FRESH)
     except Problem as problem:
         return not_there(request, "Not there", problem.detail)
+
+
+@router.get("/catalog/{words}/sign-up", include_in_schema=False, response_class=HTMLResponse)
+def sign_up_page(words: str, request: Request) -> Response:
+    """The page on which somebody signs up for a run; found by the catalog, or by the run's link."""
+    asked = request.query_params
+    run_text, key = asked.get("run", ""), asked.get("key", "")[:200]
+    run_id = int(run_text) if run_text.isascii() and run_text.isdigit() and len(run_text) < 19 else 0
+
+    def reading(uow: UnitOfWork) -> str:
+        looker = looker_of(uow, request)
+        page = catalog.sign_up_page(uow, run_id, site_of(uow, request, name_of(looker)), looker, key)
+        return writing.sign_up_html(page)
+
+    return form_page(request, reading, "This course date is not there, or not any more.")
+
+
+@router.get("/catalog/{words}/interest", include_in_schema=False, response_class=HTMLResponse)
+def interest_page(words: str, request: Request) -> Response:
+    """The page on which somebody asks to hear of a course."""
+    number = catalog.number_of(words) or 0
+
+    def reading(uow: UnitOfWork) -> str:
+        looker = looker_of(uow, request)
+        return writing.sign_up_html(
+            catalog.interest_page(uow, number, site_of(uow, request, name_of(looker)))
+        )
+
+    return form_page(request, reading, "This course is not there, or not any more.")
+
+
+def form_page(request: Request, reading: Callable[[UnitOfWork], str], gone: str) -> Response:
+    try:
+        return HTMLResponse(
+            read_only(request.app.state.sessions, reading), headers={"Cache-Control": "no-store"}
+        )
+    except Problem:
+        return not_there(request, "Not there", gone)
 
 
 @router.get("/catalog/{words}", include_in_schema=False, response_class=HTMLResponse)

@@ -10,7 +10,7 @@ from enum import StrEnum
 MOST_WORDS = 6000  # of one text; what is longer is compared line by line
 
 
-class Part(StrEnum):
+class Wording(StrEnum):
     """What became of a piece of a text."""
 
     SAME = "same"
@@ -22,7 +22,7 @@ class Part(StrEnum):
 class Piece:
     """A stretch of words, with the blanks after them, that stayed, went or came."""
 
-    part: Part
+    part: Wording
     text: str
 
 
@@ -42,10 +42,10 @@ def words_compared(before: str, after: str) -> tuple[Piece, ...]:
     pieces: list[Piece] = []
     for kind, a, b, c, d in SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
         if kind == "equal":
-            pieces.append(Piece(Part.SAME, "".join(old[a:b])))
+            pieces.append(Piece(Wording.SAME, "".join(old[a:b])))
             continue
         gone, came = "".join(old[a:b]), "".join(new[c:d])
-        pieces += [Piece(part, text) for part, text in ((Part.GONE, gone), (Part.NEW, came)) if text]
+        pieces += [Piece(part, text) for part, text in ((Wording.GONE, gone), (Wording.NEW, came)) if text]
     return tuple(pieces)
 
 

@@ -21,6 +21,7 @@ from archgate.actions.runs.commands import CancelMeetingCommand, DecideCommand, 
 from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import BusyCommand, ClosureCommand
 from archgate.actions.teaching import instructors
+from archgate.demo import catalog
 from archgate.demo.center import Center
 from archgate.demo.offerings import PlannedRun
 from archgate.documents.reader import Document
@@ -80,6 +81,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     center.act(
         9.4, making.change_run, contract, command_of(RunPatch, {"seen": {}, "set": {"client_id": client}})
     )
+    catalog.show(center, contract, found_by="invited")
     for user, run, text in ((0, by[("GLASS", 6)], "Call the two who asked about Saturdays."),
                             (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
         body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}

@@ -210,6 +210,9 @@ class PlannedRun:
     weeks_long: int = 0
     cancelled: tuple[int, str] | None = None  # so many days before today, and why
     more: Document = field(default_factory=dict)
+    shown: Document = field(
+        default_factory=dict
+    )  # who finds it and who signs up, where that is not everybody
 
 
 STORIES = (
@@ -269,13 +272,13 @@ STORIES = (
 def evening(
     course: str, made: int, first: int, when: str, count: int, room: str, seats: tuple[int, int], teacher: str,
     fee: tuple[str, str], fill: int, title: str = "", opens: int | None = None, published: bool = True,
-    cancelled: tuple[int, str] | None = None,
+    cancelled: tuple[int, str] | None = None, shown: Document | None = None,
 ) -> PlannedRun:  # fmt: skip
     """A run like most: "TU 18:00 150" is Tuesdays at six for two hours and a half."""
     weekday, start, minutes = when.split()
     return PlannedRun(
         course, made, first, weekday, start, int(minutes), count, *seats, room, teacher, rates(*fee, 14),
-        (HALVES, NOW), fill, title, opens, published, cancelled=cancelled,
+        (HALVES, NOW), fill, title, opens, published, cancelled=cancelled, shown=shown or {},
     )  # fmt: skip
 
 
@@ -299,10 +302,14 @@ RUNS: tuple[PlannedRun, ...] = (
     # Open.
     evening("ARCH", -40, 12, "SU 10:00 240", 4, "Quarry yard", (10, 5), "K. Adebayo", ("290.00", "262.00"), 6),
     evening("LETT", -36, 30, "WE 18:00 120", 6, "Hall 2", (10, 4), "K. Adebayo", ("196.00", "176.00"), 4),
-    evening("STAIN", -34, 33, "MO 18:00 150", 6, "Glass room", (8, 4), "M. Oyelaran", ("272.00", "246.00"), 5),
-    evening("ROOF", -32, 27, "TU 18:00 150", 6, "Roof shed", (10, 4), "R. Castellan", ("258.00", "232.00"), 5),
-    evening("TOOL", -30, 29, "TU 18:30 150", 5, "Forge", (8, 4), "H. Dunmore", ("310.00", "282.00"), 3),
-    evening("POINT", -28, 31, "MO 18:30 150", 5, "Hall 2", (12, 5), "P. Hallam", ("180.00", "162.00"), 6),
+    evening("STAIN", -34, 33, "MO 18:00 150", 6, "Glass room", (8, 4), "M. Oyelaran", ("272.00", "246.00"), 5,
+            shown={"found_by": "account"}),
+    evening("ROOF", -32, 27, "TU 18:00 150", 6, "Roof shed", (10, 4), "R. Castellan", ("258.00", "232.00"), 5,
+            shown={"signs_up": "request"}),
+    evening("TOOL", -30, 29, "TU 18:30 150", 5, "Forge", (8, 4), "H. Dunmore", ("310.00", "282.00"), 3,
+            shown={"signs_up": "code"}),
+    evening("POINT", -28, 31, "MO 18:30 150", 5, "Hall 2", (12, 5), "P. Hallam", ("180.00", "162.00"), 6,
+            shown={"signs_up": "staff"}),
     evening("OAK", -26, 24, "SU 09:00 300", 4, "Long barn", (8, 4), "N. Fairburn", ("330.00", "298.00"), 8),
     evening("GLASS", -24, 19, "TU 18:00 150", 5, "Glass room", (10, 5), "S. Whitlock", ("264.00", "238.00"), 3),
     evening("LIME", -22, 21, "TH 17:30 150", 6, "Hall 2", (12, 5), "C. Abernathy", ("298.00", "268.00"), 7),

@@ -6,8 +6,6 @@ from datetime import date, timedelta
 
 from archgate.actions.center import settings
 from archgate.actions.center.commands import CenterPatch
-from archgate.actions.courses import courses
-from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.fees import course_defaults, plans, stock, terms
 from archgate.actions.fees.commands import StockCommand
 from archgate.actions.fees.term_commands import CenterDefaultsPatch, PlanCommand
@@ -20,9 +18,9 @@ from archgate.actions.schedule.commands import PlaceCommand
 from archgate.actions.teaching import instructors
 from archgate.actions.teaching.commands import InstructorCommand
 from archgate.core.schedule import WEEKDAYS
+from archgate.demo import catalog
 from archgate.demo.center import Center
 from archgate.demo.offerings import (
-    CATEGORIES,
     CENTER_PLANS,
     COURSES,
     DEFAULTS,
@@ -56,7 +54,12 @@ def furnish(center: Center) -> None:
             stock.count_stock,
             command_of(StockCommand, {"name": name, "add": number, "cause": "First delivery"}),
         )
-    center.act(8.8, terms.change_center_defaults, command_of(CenterDefaultsPatch, {"set": DEFAULTS}))
+    center.act(
+        8.8,
+        terms.change_center_defaults,
+        command_of(CenterDefaultsPatch, {"set": {**DEFAULTS, "terms": catalog.TERMS}}),
+    )
+    catalog.plant(center)
     for plan in CENTER_PLANS:
         center.act(8.9, plans.make_plan, command_of(PlanCommand, plan))
 
@@ -111,7 +114,8 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> Ru
             ["place", "instructor", "rates", "plans"],
         )
     if plan.course not in course_ids:
-        category = {"seen": {}, "set": {"named": CATEGORIES[plan.course]}}
-        center.act(9.7, courses.change_course, run.course.id, command_of(CoursePatch, category))
+        catalog.put_up(center, plan.course, run.course.id)
+    if plan.shown:
+        catalog.show(center, run.id, **plan.shown)
     course_ids[plan.course] = run.course.id
     return run

@@ -445,6 +445,272 @@ export interface paths {
         patch: operations["change_course"];
         trace?: never;
     };
+    "/api/v1/courses/{course_id}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Course Text
+         * @description The public text of a course as it is being written, with its versions, pictures and documents.
+         */
+        get: operations["course_text"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Write Course Text
+         * @description Save fields of the draft; the public sees nothing of it until it is published.
+         */
+        patch: operations["write_course_text"];
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Course
+         * @description Make the draft what the public reads.
+         */
+        post: operations["publish_course"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Course Off
+         * @description Take the course's page off the public side.
+         */
+        post: operations["take_course_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/versions/{n}/take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Up Version
+         * @description Take the text of an earlier version into the draft.
+         */
+        post: operations["take_up_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/versions/{n}/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Mark Version
+         * @description Say what a version went to.
+         */
+        put: operations["mark_version"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/versions/{n}/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Versions
+         * @description A version compared word by word with a later one, or with the draft.
+         */
+        get: operations["compare_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Picture
+         * @description Add a picture to what the course's text can show; it is made anew in two sizes.
+         */
+        post: operations["add_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Document
+         * @description Add a PDF to what the course's text can offer.
+         */
+        post: operations["add_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/markdown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Markdown
+         * @description Markdown as the public would see it.
+         */
+        post: operations["show_markdown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/categories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Categories */
+        get: operations["list_categories"];
+        put?: never;
+        /** Make Category */
+        post: operations["make_category"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/categories/{category_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Category
+         * @description Rename a category, or move it with all below it.
+         */
+        put: operations["change_category"];
+        post?: never;
+        /**
+         * Remove Category
+         * @description Take out an empty category.
+         */
+        delete: operations["remove_category"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/categories/{category_id}/up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Category Up
+         * @description One place up among those beside it.
+         */
+        post: operations["category_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/categories/{category_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Merge Category
+         * @description Put everything of one category into another, and end it.
+         */
+        post: operations["merge_category"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -3291,6 +3557,299 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/catalog/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sign Up Form Of
+         * @description All that the form of a run needs; a code is counted as an attempt.
+         */
+        get: operations["sign_up_form_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/courses/{course_id}/interest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Interest Form
+         * @description What the form of a course's interest list asks.
+         */
+        get: operations["interest_form"];
+        put?: never;
+        /**
+         * Public Interest
+         * @description Hear when there are further dates of a course.
+         */
+        post: operations["public_interest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Code
+         * @description Whether a code lets in now.
+         */
+        post: operations["try_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Public Quote
+         * @description What is asked costs now, and when it is due.
+         */
+        post: operations["public_quote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/kept-seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Seats
+         * @description Keep seats for some minutes, while the form is filled in.
+         */
+        post: operations["keep_seats"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/sign-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Public Sign Up
+         * @description Sign up for a run. The answer is the same whether the center knows whoever signs up or not.
+         */
+        post: operations["public_sign_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Public Wait
+         * @description Wait for a seat on a full run.
+         */
+        post: operations["public_wait"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Public Request
+         * @description Ask for a seat where staff decide.
+         */
+        post: operations["public_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalog/runs/{run_id}/interest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Public Interest In Run
+         * @description Hear when sign-up for a run opens.
+         */
+        post: operations["public_interest_in_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/publication": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run Publication
+         * @description Who finds a run and who signs up for it, the sentence it comes to, and what contradicts itself.
+         */
+        get: operations["run_publication"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Publication
+         * @description Change who finds a run, who signs up and when it is public; with `preview` nothing is saved.
+         */
+        patch: operations["change_publication"];
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/access-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run Codes
+         * @description The codes of a run, without the codes themselves, and the link that leads to it.
+         */
+        get: operations["run_codes"];
+        put?: never;
+        /** Make Access Code */
+        post: operations["make_access_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/access-codes/{access_code_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Access Code
+         * @description A code as it is asked for, with who came by it.
+         */
+        get: operations["show_access_code"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Access Code
+         * @description Change a code without touching who is in.
+         */
+        patch: operations["change_access_code"];
+        trace?: never;
+    };
+    "/api/v1/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Requests
+         * @description Requests to decide on, the oldest first; or those that were decided.
+         */
+        get: operations["list_requests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/requests/{request_id}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Request
+         * @description Approve or refuse a request; the first decision counts.
+         */
+        post: operations["decide_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/instructors": {
         parameters: {
             query?: never;
@@ -5537,6 +6096,120 @@ export interface components {
             invited: boolean;
         };
         /**
+         * AccessCodeCommand
+         * @description A new code of a run; without one given it is made.
+         */
+        AccessCodeCommand: {
+            /** The label */
+            label: string;
+            /**
+             * The code
+             * @default
+             */
+            code: string;
+            /** From when it lets in */
+            starts?: string | null;
+            /** Until when it lets in */
+            ends?: string | null;
+            /** The number of uses */
+            most?: number | null;
+        };
+        /** AccessCodeDone */
+        AccessCodeDone: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Starts */
+            starts: string | null;
+            /** Ends */
+            ends: string | null;
+            /** Most */
+            most: number | null;
+            /** Used */
+            used: number;
+            /** Active */
+            active: boolean;
+            /** State */
+            state: string;
+            /** Code */
+            code: string;
+            /** Users */
+            users: components["schemas"]["CameByCode"][];
+            /** Change */
+            change: string;
+        };
+        /** AccessCodeFacts */
+        AccessCodeFacts: {
+            /** The label */
+            label?: string | null;
+            /** From when it lets in */
+            starts?: string | null;
+            /** Until when it lets in */
+            ends?: string | null;
+            /** The number of uses */
+            most?: number | null;
+            /** Whether it lets in */
+            active?: boolean | null;
+        };
+        /**
+         * AccessCodeOut
+         * @description A code without the code itself. `state` says in words whether it lets in now.
+         */
+        AccessCodeOut: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Starts */
+            starts: string | null;
+            /** Ends */
+            ends: string | null;
+            /** Most */
+            most: number | null;
+            /** Used */
+            used: number;
+            /** Active */
+            active: boolean;
+            /** State */
+            state: string;
+        };
+        /**
+         * AccessCodePatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        AccessCodePatch: {
+            seen?: components["schemas"]["AccessCodeFacts"];
+            /** What to change */
+            set: components["schemas"]["AccessCodeFacts"];
+        };
+        /**
+         * AccessCodeShown
+         * @description A code as it is shown when asked for, with who came by it.
+         */
+        AccessCodeShown: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Starts */
+            starts: string | null;
+            /** Ends */
+            ends: string | null;
+            /** Most */
+            most: number | null;
+            /** Used */
+            used: number;
+            /** Active */
+            active: boolean;
+            /** State */
+            state: string;
+            /** Code */
+            code: string;
+            /** Users */
+            users: components["schemas"]["CameByCode"][];
+        };
+        /**
          * AccountDone
          * @description `waits`: nothing is posted; somebody else confirms it first.
          */
@@ -5869,6 +6542,16 @@ export interface components {
             heads?: number | null;
             /** The reason */
             waive?: string | null;
+        };
+        /**
+         * AskedOften
+         * @description A question that people ask, and its answer (Markdown).
+         */
+        AskedOften: {
+            /** The question */
+            question: string;
+            /** The answer */
+            answer: string;
         };
         /**
          * AssignCommand
@@ -6314,6 +6997,16 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** Body_add_document */
+        Body_add_document: {
+            /** File */
+            file: string;
+        };
+        /** Body_add_picture */
+        Body_add_picture: {
+            /** File */
+            file: string;
+        };
         /** Body_attach_file */
         Body_attach_file: {
             /** File */
@@ -6454,6 +7147,20 @@ export interface components {
             /** Note */
             note: string;
         };
+        /** CameByCode */
+        CameByCode: {
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
         /**
          * CancelMeetingCommand
          * @description Why, and on which date it is held instead, if it is.
@@ -6562,6 +7269,51 @@ export interface components {
             /** Whether they are told */
             tell: boolean;
         };
+        /** CategoriesChanged */
+        CategoriesChanged: {
+            /** Change */
+            change: string;
+            /** Id */
+            id: number;
+            /** Categories */
+            categories: components["schemas"]["CategoryOut"][];
+        };
+        /**
+         * CategoryCommand
+         * @description A category's name and its parent; without a parent it stands at the top.
+         */
+        CategoryCommand: {
+            /** The name */
+            name: string;
+            /** The category above */
+            parent_id?: number | null;
+        };
+        /** CategoryMergeCommand */
+        CategoryMergeCommand: {
+            /** The category to merge into */
+            into_id: number;
+        };
+        /**
+         * CategoryOut
+         * @description A category with its place in the tree: `path` from the top, `depth` from 0; `courses` are those filed right in it, `public`
+         *     those of them, and of all below, that have a public page.
+         */
+        CategoryOut: {
+            /** Id */
+            id: number;
+            /** Parent Id */
+            parent_id: number | null;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string[];
+            /** Depth */
+            depth: number;
+            /** Courses */
+            courses: number;
+            /** Public */
+            public: number;
+        };
         /** CenterChanged */
         CenterChanged: {
             /** Name */
@@ -6626,6 +7378,10 @@ export interface components {
             refunds?: components["schemas"]["RefundForm"] | null;
             /** The office's email */
             office_email?: string | null;
+            /** How seats are said to the public */
+            seats_shown?: components["schemas"]["SeatsShown"] | null;
+            /** The terms people agree to */
+            terms?: string | null;
             /** The days a quote is kept */
             quote_days?: number | null;
         };
@@ -7026,6 +7782,13 @@ export interface components {
             /** Change */
             change: string;
         };
+        /** CodeFits */
+        CodeFits: {
+            /** Fits */
+            fits: boolean;
+            /** Said */
+            said: string;
+        };
         /**
          * CodeOut
          * @description A code, or a set of `number` single-use ones. `cost` is what it took off for those who hold their seat.
@@ -7069,6 +7832,16 @@ export interface components {
             currency: string;
             /** State */
             state: string;
+        };
+        /** CodeTried */
+        CodeTried: {
+            /** The code */
+            access_code: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
         };
         /** CodeUser */
         CodeUser: {
@@ -7182,6 +7955,14 @@ export interface components {
             /** Said */
             said?: string | null;
         };
+        /** ContradictionOut */
+        ContradictionOut: {
+            setting: components["schemas"]["PageSetting"];
+            /** Sentence */
+            sentence: string;
+            /** Mends */
+            mends: components["schemas"]["MendOut"][];
+        };
         /** Copied */
         Copied: {
             /** Change */
@@ -7280,6 +8061,10 @@ export interface components {
             summary: string;
             /** Category */
             category: string;
+            /** Category Id */
+            category_id: number | null;
+            /** Promoted */
+            promoted: boolean;
             defaults: components["schemas"]["CourseDefaultsForm"];
             /** Change */
             change: string;
@@ -7333,17 +8118,20 @@ export interface components {
         };
         /**
          * CourseFacts
-         * @description What a course says of itself; `refunds` of null: the center's policy.
+         * @description What holds for a course at once, beside its public text; `refunds` of null: the center's policy. A category that is
+         *     `named` and not there yet is made at the top of the tree.
          */
         CourseFacts: {
             /** Title */
             title?: string | null;
             /** Code */
             code?: string | null;
-            /** Summary */
-            summary?: string | null;
-            /** Category */
-            category?: string | null;
+            /** The category */
+            category_id?: number | null;
+            /** The category */
+            named?: string | null;
+            /** Whether it comes first */
+            promoted?: boolean | null;
             /** The refund policy */
             refunds?: components["schemas"]["RefundForm"] | null;
         };
@@ -7359,6 +8147,12 @@ export interface components {
             /** Summary */
             summary?: string | null;
         };
+        /**
+         * CourseLevel
+         * @description For whom a course is, by what they can do already.
+         * @enum {string}
+         */
+        CourseLevel: "everybody" | "beginners" | "some experience" | "experienced";
         /** CourseName */
         CourseName: {
             /** Id */
@@ -7366,7 +8160,10 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** CourseOut */
+        /**
+         * CourseOut
+         * @description `category` is the name of the last category of its path.
+         */
         CourseOut: {
             /** Id */
             id: number;
@@ -7378,6 +8175,10 @@ export interface components {
             summary: string;
             /** Category */
             category: string;
+            /** Category Id */
+            category_id: number | null;
+            /** Promoted */
+            promoted: boolean;
             defaults: components["schemas"]["CourseDefaultsForm"];
         };
         /**
@@ -7395,6 +8196,10 @@ export interface components {
             summary: string;
             /** Category */
             category: string;
+            /** Category Id */
+            category_id: number | null;
+            /** Promoted */
+            promoted: boolean;
             defaults: components["schemas"]["CourseDefaultsForm"];
             /** Runs */
             runs: components["schemas"]["CourseRun"][];
@@ -7428,6 +8233,100 @@ export interface components {
             taken: number;
             /** Capacity */
             capacity: number;
+        };
+        /**
+         * CourseText
+         * @description What the public reads of a course. Description, program, requirements and for whom are Markdown. `hidden` are facts that its
+         *     page leaves out; `seats_shown` of null: as the center says it.
+         */
+        CourseText: {
+            /**
+             * Subtitle
+             * @default
+             */
+            subtitle: string;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /**
+             * Program
+             * @default
+             */
+            program: string;
+            /** Highlights */
+            highlights?: string[];
+            /**
+             * Requirements
+             * @default
+             */
+            requirements: string;
+            /**
+             * For whom it is
+             * @default
+             */
+            audience: string;
+            /** Questions and answers */
+            asked?: components["schemas"]["AskedOften"][];
+            /** Tags */
+            tags?: string[];
+            level?: components["schemas"]["CourseLevel"] | null;
+            /**
+             * Language
+             * @default en
+             */
+            language: string;
+            picture?: components["schemas"]["PictureUsed"] | null;
+            /** Gallery */
+            gallery?: components["schemas"]["PictureUsed"][];
+            /**
+             * The link to the film
+             * @default
+             */
+            film: string;
+            /** Documents */
+            documents?: components["schemas"]["DocumentUsed"][];
+            /**
+             * The link to sign-up elsewhere
+             * @default
+             */
+            elsewhere: string;
+            /** What the page leaves out */
+            hidden?: components["schemas"]["PublicFact"][];
+            /** How seats are said */
+            seats_shown?: components["schemas"]["SeatsShown"] | null;
+        };
+        /**
+         * CourseTextOut
+         * @description A course's text as it is being written. `changed` are the fields in which it differs from what the public reads; `pending` is
+         *     whether anything waits to be published; `faults` keep it from that.
+         */
+        CourseTextOut: {
+            /** Course Id */
+            course_id: number;
+            text: components["schemas"]["CourseText"];
+            /** Public */
+            public: boolean;
+            /** Changed */
+            changed: string[];
+            /** Pending */
+            pending: boolean;
+            /** Faults */
+            faults: components["schemas"]["TextFault"][];
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+            /** Pictures */
+            pictures: components["schemas"]["PictureOut"][];
+            /** Documents */
+            documents: components["schemas"]["DocumentOut"][];
+            /** Address */
+            address: string | null;
         };
         /**
          * CoverAim
@@ -7731,6 +8630,24 @@ export interface components {
         Details: {
             /** Words */
             words: string;
+        };
+        /** DocumentOut */
+        DocumentOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** Address */
+            address: string;
+        };
+        /** DocumentUsed */
+        DocumentUsed: {
+            /** The document */
+            key: string;
+            /** The name of the document */
+            name: string;
         };
         /** Done */
         Done: {
@@ -8337,6 +9254,18 @@ export interface components {
             path: string;
         };
         /**
+         * FieldCompared
+         * @description One field in two versions, word by word.
+         */
+        FieldCompared: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Pieces */
+            pieces: components["schemas"]["PieceOut"][];
+        };
+        /**
          * Figures
          * @description What a decision is weighed up with.
          */
@@ -8429,6 +9358,12 @@ export interface components {
             /** Others */
             others: components["schemas"]["FoundThing"][];
         };
+        /**
+         * FoundBy
+         * @description Who finds a run on the public pages.
+         * @enum {string}
+         */
+        FoundBy: "everyone" | "account" | "invited";
         /**
          * FoundKind
          * @description What the one field finds besides runs, people and courses.
@@ -8935,6 +9870,30 @@ export interface components {
             said: string;
         };
         /**
+         * InterestForm
+         * @description What the form of a course's interest list asks, and who is signed in.
+         */
+        InterestForm: {
+            /** Course Id */
+            course_id: number;
+            /** Title */
+            title: string;
+            /** Center */
+            center: string;
+            /** Questions */
+            questions: string[];
+            /** Person */
+            person: string | null;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
+        };
+        /**
          * InterestList
          * @description `shut`: why it takes no names any more; `tells_at`: when everybody is told by itself.
          */
@@ -9018,6 +9977,33 @@ export interface components {
             };
             /** Told */
             told: boolean;
+        };
+        /**
+         * InterestedCommand
+         * @description Somebody who wants to hear when sign-up opens; it is not a sign-up.
+         */
+        InterestedCommand: {
+            /**
+             * The given name
+             * @default
+             */
+            given: string;
+            /**
+             * The family name
+             * @default
+             */
+            family: string;
+            /** The email */
+            email: string;
+            /**
+             * The phone number
+             * @default
+             */
+            phone: string;
+            /** The answers */
+            answers?: {
+                [key: string]: string;
+            };
         };
         /**
          * InviteCommand
@@ -9297,6 +10283,26 @@ export interface components {
             names: string[];
         };
         /**
+         * KeepSeatsCommand
+         * @description Seats to be kept for some minutes, while the form is filled in.
+         */
+        KeepSeatsCommand: {
+            /** The email */
+            email: string;
+            /** The number of people */
+            heads: number;
+            /**
+             * Access Code
+             * @default
+             */
+            access_code: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+        };
+        /**
          * KeptBack
          * @description What keeps seats from being sold; `free` is what anybody can have.
          */
@@ -9418,6 +10424,22 @@ export interface components {
             kept_at: string;
             /** Enrollment Id */
             enrollment_id: number | null;
+        };
+        /**
+         * KeptSeats
+         * @description Whether seats are kept, until when, and how many seconds that is; else why not.
+         */
+        KeptSeats: {
+            /** Kept */
+            kept: boolean;
+            /** Key */
+            key: string;
+            /** Until */
+            until: string | null;
+            /** Seconds */
+            seconds: number;
+            /** Said */
+            said: string;
         };
         /** KeptSent */
         KeptSent: {
@@ -9710,6 +10732,27 @@ export interface components {
          */
         Mark: "present" | "late" | "left early" | "excused" | "absent";
         /**
+         * MarkCommand
+         * @description What a version went to; empty takes the mark away.
+         */
+        MarkCommand: {
+            /** Mark */
+            mark: string;
+        };
+        /** MarkdownCommand */
+        MarkdownCommand: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * MarkdownOut
+         * @description Markdown as the public sees it: sanitized HTML.
+         */
+        MarkdownOut: {
+            /** Html */
+            html: string;
+        };
+        /**
          * MarksCommand
          * @description Marks by person; null takes a mark back. `anyway`: also of a meeting that is still ahead.
          */
@@ -9895,6 +10938,18 @@ export interface components {
             teachers: components["schemas"]["MeetingTeacherOut"][];
             /** Past */
             past: boolean;
+        };
+        /**
+         * MendOut
+         * @description One way out of a contradiction: what the button says, and what it sets; with none, another page mends it.
+         */
+        MendOut: {
+            /** Label */
+            label: string;
+            found_by: components["schemas"]["FoundBy"] | null;
+            signs_up: components["schemas"]["SignsUp"] | null;
+            /** Unset */
+            unset: string | null;
         };
         /**
          * MergeCommand
@@ -10953,6 +12008,12 @@ export interface components {
          */
         OwnerKind: "place" | "instructor";
         /**
+         * PageSetting
+         * @description A setting that decides what the public sees and may do; each is kept on one page of the staff.
+         * @enum {string}
+         */
+        PageSetting: "course" | "status" | "shown" | "found by" | "signs up" | "code" | "windows" | "seats" | "client" | "elsewhere" | "rate";
+        /**
          * PageStatus
          * @description How far somebody's own page is: invited, until the link is used; open, once a password is set.
          * @enum {string}
@@ -11678,6 +12739,38 @@ export interface components {
              */
             joined: string;
         };
+        /** PictureOut */
+        PictureOut: {
+            /** Key */
+            key: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Small */
+            small: string;
+            /** Large */
+            large: string;
+        };
+        /**
+         * PictureUsed
+         * @description A picture of the course, and what it shows, for those who do not see it.
+         */
+        PictureUsed: {
+            /** The picture */
+            key: string;
+            /**
+             * What the picture shows
+             * @default
+             */
+            alt: string;
+        };
+        /** PieceOut */
+        PieceOut: {
+            part: components["schemas"]["Wording"];
+            /** Text */
+            text: string;
+        };
         /**
          * PlaceCommand
          * @description What is left out stays as it is; `seats` of null: no limit.
@@ -12037,6 +13130,224 @@ export interface components {
             errors: components["schemas"]["FaultOut"][];
         } & {
             [key: string]: unknown;
+        };
+        /**
+         * PublicAsk
+         * @description What is asked of a run: rates for heads, extras, a discount code, a payment plan. `access_code` is the run's own code.
+         */
+        PublicAsk: {
+            /** People */
+            people?: components["schemas"]["PublicHeads"][];
+            /** Extras */
+            extras?: components["schemas"]["PublicExtra"][];
+            /**
+             * The discount code
+             * @default
+             */
+            code: string;
+            /** The payment plan */
+            plan_id?: number | null;
+            /**
+             * The code
+             * @default
+             */
+            access_code: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+        };
+        /** PublicDue */
+        PublicDue: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+        };
+        /** PublicExtra */
+        PublicExtra: {
+            /** Extra Id */
+            extra_id: number;
+            /** The number */
+            count: number;
+        };
+        /** PublicExtraOut */
+        PublicExtraOut: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+            /** Required */
+            required: boolean;
+            /** Most */
+            most: number | null;
+        };
+        /**
+         * PublicFact
+         * @description A fact of a course that its public page may leave out.
+         * @enum {string}
+         */
+        PublicFact: "dates" | "price" | "plans" | "seats" | "instructors" | "place" | "questions" | "gallery" | "documents";
+        /** PublicHeads */
+        PublicHeads: {
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The number of people */
+            count: number;
+        };
+        /** PublicLine */
+        PublicLine: {
+            /** Label */
+            label: string;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+            /** Why */
+            why: string;
+        };
+        /** PublicPlan */
+        PublicPlan: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * PublicQuote
+         * @description What is asked costs, and when it is due.
+         */
+        PublicQuote: {
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["PublicLine"][];
+            /** Taxes */
+            taxes: components["schemas"]["PublicLine"][];
+            /**
+             * Total
+             * Format: amount
+             */
+            total: string;
+            /**
+             * Due Now
+             * Format: amount
+             */
+            due_now: string;
+            /** Dues */
+            dues: components["schemas"]["PublicDue"][];
+            /** Heads */
+            heads: number;
+            /** Can */
+            can: boolean;
+            /** Said */
+            said: string;
+        };
+        /**
+         * PublicRate
+         * @description A rate with what one head pays now. `why_not`: why whoever looks cannot have it.
+         */
+        PublicRate: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+            /** Why Not */
+            why_not: string | null;
+            /** Left */
+            left: number | null;
+        };
+        /** PublicationChanged */
+        PublicationChanged: {
+            /** Run Id */
+            run_id: number;
+            found_by: components["schemas"]["FoundBy"];
+            signs_up: components["schemas"]["SignsUp"];
+            /** Shown From */
+            shown_from: string | null;
+            /** Shown Until */
+            shown_until: string | null;
+            /** Promoted */
+            promoted: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Codes */
+            codes: number;
+            /** Course Public */
+            course_public: boolean;
+            /** Contradictions */
+            contradictions: components["schemas"]["ContradictionOut"][];
+            /** Change */
+            change: string;
+        };
+        /**
+         * PublicationFacts
+         * @description Who finds a run and who signs up for it, and when it is public; a moment of null: from now on, or without an end.
+         */
+        PublicationFacts: {
+            /** Who finds it */
+            found_by?: components["schemas"]["FoundBy"] | null;
+            /** Who signs up */
+            signs_up?: components["schemas"]["SignsUp"] | null;
+            /** From when it is public */
+            shown_from?: string | null;
+            /** Until when it is public */
+            shown_until?: string | null;
+            /** Whether it comes first */
+            promoted?: boolean | null;
+        };
+        /**
+         * PublicationOut
+         * @description Who finds a run and who signs up. Moments are the center's local times, as they are typed.
+         */
+        PublicationOut: {
+            /** Run Id */
+            run_id: number;
+            found_by: components["schemas"]["FoundBy"];
+            signs_up: components["schemas"]["SignsUp"];
+            /** Shown From */
+            shown_from: string | null;
+            /** Shown Until */
+            shown_until: string | null;
+            /** Promoted */
+            promoted: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Codes */
+            codes: number;
+            /** Course Public */
+            course_public: boolean;
+            /** Contradictions */
+            contradictions: components["schemas"]["ContradictionOut"][];
+        };
+        /**
+         * PublicationPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        PublicationPatch: {
+            seen?: components["schemas"]["PublicationFacts"];
+            /** What to change */
+            set: components["schemas"]["PublicationFacts"];
         };
         /**
          * PulseCommand
@@ -12488,6 +13799,118 @@ export interface components {
             currency: string;
             quote: components["schemas"]["QuoteView"] | null;
         };
+        /** RequestCommand */
+        RequestCommand: {
+            /** People */
+            people?: components["schemas"]["PublicHeads"][];
+            /** Extras */
+            extras?: components["schemas"]["PublicExtra"][];
+            /**
+             * The discount code
+             * @default
+             */
+            code: string;
+            /** The payment plan */
+            plan_id?: number | null;
+            /**
+             * The code
+             * @default
+             */
+            access_code: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /**
+             * The given name
+             * @default
+             */
+            given: string;
+            /**
+             * The family name
+             * @default
+             */
+            family: string;
+            /** The email */
+            email: string;
+            /**
+             * The phone number
+             * @default
+             */
+            phone: string;
+            /** The answers */
+            answers?: {
+                [key: string]: string;
+            };
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** RequestDecided */
+        RequestDecided: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Title */
+            title: string;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string;
+            /** Phone */
+            phone: string;
+            /** Heads */
+            heads: number;
+            /** Rate */
+            rate: string;
+            /** Total */
+            total: string | null;
+            /** Currency */
+            currency: string;
+            /** Answers */
+            answers: {
+                [key: string]: string;
+            };
+            /** Note */
+            note: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            status: components["schemas"]["RequestStatus"];
+            /** Decided */
+            decided: string | null;
+            /** By */
+            by: string;
+            /** Word */
+            word: string;
+            /** Free */
+            free: number;
+            /** Enrollment Id */
+            enrollment_id: number | null;
+            /** Change */
+            change: string;
+        };
+        /**
+         * RequestDecision
+         * @description What is decided of a request, with a word to whoever asked.
+         */
+        RequestDecision: {
+            /** Whether it is approved */
+            approve: boolean;
+            /**
+             * Word
+             * @default
+             */
+            word: string;
+        };
         /** RequestLineOut */
         RequestLineOut: {
             /** Run Id */
@@ -12502,6 +13925,72 @@ export interface components {
             amount: string;
             /** Correction */
             correction: boolean;
+        };
+        /**
+         * RequestOut
+         * @description A request with what was asked for; decided ones say by whom.
+         */
+        RequestOut: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Title */
+            title: string;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string;
+            /** Phone */
+            phone: string;
+            /** Heads */
+            heads: number;
+            /** Rate */
+            rate: string;
+            /** Total */
+            total: string | null;
+            /** Currency */
+            currency: string;
+            /** Answers */
+            answers: {
+                [key: string]: string;
+            };
+            /** Note */
+            note: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            status: components["schemas"]["RequestStatus"];
+            /** Decided */
+            decided: string | null;
+            /** By */
+            by: string;
+            /** Word */
+            word: string;
+            /** Free */
+            free: number;
+            /** Enrollment Id */
+            enrollment_id: number | null;
+        };
+        /**
+         * RequestStatus
+         * @description What became of a request to come onto a run.
+         * @enum {string}
+         */
+        RequestStatus: "open" | "approved" | "refused";
+        /**
+         * Requests
+         * @description Requests, those to decide on first, the oldest first of them; at most a page.
+         */
+        Requests: {
+            /** Open */
+            open: number;
+            /** Requests */
+            requests: components["schemas"]["RequestOut"][];
         };
         /**
          * Ribbon
@@ -12817,6 +14306,13 @@ export interface components {
             id: number;
             /** Code */
             code: string;
+        };
+        /** RunCodes */
+        RunCodes: {
+            /** Codes */
+            codes: components["schemas"]["AccessCodeOut"][];
+            /** Link */
+            link: string;
         };
         /**
          * RunCommand
@@ -13517,6 +15013,12 @@ export interface components {
             next_change: components["schemas"]["NextChangeView"] | null;
         };
         /**
+         * SeatsShown
+         * @description How a public page says how many seats are left.
+         * @enum {string}
+         */
+        SeatsShown: "number" | "few" | "none";
+        /**
          * SecretOut
          * @description What an application for codes takes in: by the picture, or typed.
          */
@@ -13824,6 +15326,173 @@ export interface components {
          * @enum {string}
          */
         SignUp: "not yet" | "open" | "full" | "closed";
+        /**
+         * SignUpCommand
+         * @description `total` is the total that was shown, `terms` the mark of the terms that were agreed to, `kept` the key of the seats kept
+         *     meanwhile; `names` those of the other heads, as far as they are known.
+         */
+        SignUpCommand: {
+            /** People */
+            people?: components["schemas"]["PublicHeads"][];
+            /** Extras */
+            extras?: components["schemas"]["PublicExtra"][];
+            /**
+             * The discount code
+             * @default
+             */
+            code: string;
+            /** The payment plan */
+            plan_id?: number | null;
+            /**
+             * The code
+             * @default
+             */
+            access_code: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /**
+             * The given name
+             * @default
+             */
+            given: string;
+            /**
+             * The family name
+             * @default
+             */
+            family: string;
+            /** The email */
+            email: string;
+            /**
+             * The phone number
+             * @default
+             */
+            phone: string;
+            /** The answers */
+            answers?: {
+                [key: string]: string;
+            };
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * The total
+             * Format: amount
+             */
+            total: string;
+            /** Names */
+            names?: string[];
+            /**
+             * Terms
+             * @default
+             */
+            terms: string;
+            /**
+             * Kept
+             * @default
+             */
+            kept: string;
+        };
+        /**
+         * SignUpForm
+         * @description All that the form of a run needs. `act` is what can be done now: sign up, code, request, wait, interest or nothing, and `said`
+         *     why. `terms` is what is agreed to as HTML, `terms_mark` its mark; `person` who is signed in.
+         */
+        SignUpForm: {
+            /** Run Id */
+            run_id: number;
+            /** Course Id */
+            course_id: number;
+            /** Title */
+            title: string;
+            /** When */
+            when: string;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Where */
+            where: string;
+            /** Center */
+            center: string;
+            /** Currency */
+            currency: string;
+            state: components["schemas"]["SignUp"];
+            /** Act */
+            act: string;
+            /** Said */
+            said: string;
+            /** Seats */
+            seats: string;
+            /** Rates */
+            rates: components["schemas"]["PublicRate"][];
+            /** Extras */
+            extras: components["schemas"]["PublicExtraOut"][];
+            /** Plans */
+            plans: components["schemas"]["PublicPlan"][];
+            /** Questions */
+            questions: string[];
+            /** Terms */
+            terms: string;
+            /** Terms Mark */
+            terms_mark: string;
+            /** Person */
+            person: string | null;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
+            /** Minutes */
+            minutes: number;
+            /** Most */
+            most: number;
+        };
+        /**
+         * SignedUp
+         * @description What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest.
+         */
+        SignedUp: {
+            /** Title */
+            title: string;
+            /** Said */
+            said: string;
+            /** Email */
+            email: string;
+            /**
+             * Total
+             * Format: amount
+             */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Dues */
+            dues: components["schemas"]["PublicDue"][];
+            /** Held Until */
+            held_until: string | null;
+            /** Calendar */
+            calendar: string;
+            /** Place */
+            place?: number | null;
+            /**
+             * Chance
+             * @default
+             */
+            chance: string;
+        };
+        /**
+         * SignsUp
+         * @description Who signs up for a run without the staff.
+         * @enum {string}
+         */
+        SignsUp: "everyone" | "code" | "request" | "staff";
         /** Slot */
         Slot: {
             /**
@@ -14259,6 +15928,49 @@ export interface components {
             /** Plans */
             plans?: components["schemas"]["PlanOut"][] | null;
         };
+        /** TextChanged */
+        TextChanged: {
+            /** Course Id */
+            course_id: number;
+            text: components["schemas"]["CourseText"];
+            /** Public */
+            public: boolean;
+            /** Changed */
+            changed: string[];
+            /** Pending */
+            pending: boolean;
+            /** Faults */
+            faults: components["schemas"]["TextFault"][];
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+            /** Pictures */
+            pictures: components["schemas"]["PictureOut"][];
+            /** Documents */
+            documents: components["schemas"]["DocumentOut"][];
+            /** Address */
+            address: string | null;
+            /** Change */
+            change: string;
+        };
+        /**
+         * TextFault
+         * @description What keeps a text from being published, and where it is mended.
+         */
+        TextFault: {
+            /** At */
+            at: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * TextPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        TextPatch: {
+            seen?: components["schemas"]["CourseText"];
+            /** What to change */
+            set: components["schemas"]["CourseText"];
+        };
         /** Till */
         Till: {
             /**
@@ -14539,6 +16251,86 @@ export interface components {
          * @enum {string}
          */
         Verdict: "will enroll" | "will wait" | "already in" | "unsure who" | "needs fixing" | "left out";
+        /**
+         * VersionOut
+         * @description A version of a course's text; `live`: it is the one the public reads.
+         */
+        VersionOut: {
+            /** N */
+            n: number;
+            /** Title */
+            title: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Mark */
+            mark: string;
+            /** Live */
+            live: boolean;
+        };
+        /** VersionsCompared */
+        VersionsCompared: {
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /** Fields */
+            fields: components["schemas"]["FieldCompared"][];
+        };
+        /** WaitCommand */
+        WaitCommand: {
+            /** People */
+            people?: components["schemas"]["PublicHeads"][];
+            /** Extras */
+            extras?: components["schemas"]["PublicExtra"][];
+            /**
+             * The discount code
+             * @default
+             */
+            code: string;
+            /** The payment plan */
+            plan_id?: number | null;
+            /**
+             * The code
+             * @default
+             */
+            access_code: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /**
+             * The given name
+             * @default
+             */
+            given: string;
+            /**
+             * The family name
+             * @default
+             */
+            family: string;
+            /** The email */
+            email: string;
+            /**
+             * The phone number
+             * @default
+             */
+            phone: string;
+            /** The answers */
+            answers?: {
+                [key: string]: string;
+            };
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
         /**
          * WaitingOut
          * @description `next`: the free seats fit this party, and nobody before it. `status` is waiting or offered, `until` the end of the
@@ -14841,6 +16633,12 @@ export interface components {
              */
             seat: string;
         };
+        /**
+         * Wording
+         * @description What became of a piece of a text.
+         * @enum {string}
+         */
+        Wording: "same" | "gone" | "new";
         /** WriteOffCommand */
         WriteOffCommand: {
             /** The installment */
@@ -16811,6 +18609,1199 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    course_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseTextOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    write_course_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    publish_course: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_course_off: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_up_version: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                course_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    mark_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    compare_versions: {
+        parameters: {
+            query?: {
+                after?: number | null;
+            };
+            header?: never;
+            path: {
+                course_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionsCompared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_picture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_document"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    show_markdown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkdownCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkdownOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_categories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoryOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    make_category: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CategoryCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoriesChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_category: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                category_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CategoryCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoriesChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_category: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                category_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoriesChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    category_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                category_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoriesChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    merge_category: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                category_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CategoryMergeCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoriesChanged"];
                 };
             };
             /** @description Please sign in */
@@ -29580,6 +32571,1372 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OwnPageOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    sign_up_form_of: {
+        parameters: {
+            query?: {
+                access_code?: string;
+                key?: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignUpForm"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    interest_form: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterestForm"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    public_interest: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InterestedCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedUp"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    try_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeTried"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeFits"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    public_quote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicQuote"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    keep_seats: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepSeatsCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptSeats"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    public_sign_up: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignUpCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedUp"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    public_wait: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedUp"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    public_request: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedUp"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    public_interest_in_run: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InterestedCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedUp"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    run_publication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_publication: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicationPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    run_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunCodes"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    make_access_code: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessCodeCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessCodeDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    show_access_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                access_code_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessCodeShown"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_access_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                access_code_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessCodePatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessCodeDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_requests: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                decided?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Requests"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    decide_request: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                request_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestDecision"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestDecided"];
                 };
             };
             /** @description Please sign in */

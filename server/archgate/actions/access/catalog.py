@@ -11,7 +11,7 @@ from urllib.parse import urlencode
 from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import joinedload
 
-from archgate.actions.access import showing
+from archgate.actions.access import showing, sign_up_form
 from archgate.actions.access.showing import ANYBODY, Looker
 from archgate.actions.courses import categories, texts
 from archgate.actions.courses.commands import CourseCard, CourseText
@@ -530,3 +530,36 @@ def calendar_of_run(uow: UnitOfWork, run_id: int, looker: Looker, base: str) -> 
         raise not_found("This date")
     title = run.title or version.title
     return calendars.public_calendar(uow, run, title, f"{base}{address_of(run.course_id, version.title)}")
+
+
+HEADINGS = {
+    "sign up": "Sign up",
+    "code": "Sign up with a code",
+    "request": "Ask for a seat",
+    "wait": "Wait for a seat",
+    "interest": "Hear when sign-up opens",
+}
+
+
+def sign_up_page(
+    uow: UnitOfWork, run_id: int, site: values.Site, looker: Looker, key: str
+) -> values.SignUpPage:
+    """The page of a run's form, for whoever finds the run or was led to it by its link."""
+    there = sign_up_form.found(uow, run_id, looker, "", key)
+    course = there.run.course
+    version = texts.version_of(uow, course.id, course.published_n or 0)
+    (run, taken), *_ = showing.runs_shown(uow, [there.run.id])
+    address = address_of(course.id, version.title)
+    shown = showing.run_shown(uow, run, taken, CourseCard.model_validate(version.card), address, looker)
+    heading = HEADINGS.get(shown.acts, "Sign up")
+    return values.SignUpPage(site, heading, run.title or version.title, course.id, address, run.id, key)
+
+
+def interest_page(uow: UnitOfWork, course_id: int, site: values.Site) -> values.SignUpPage:
+    """The page of a course's interest list."""
+    course = uow.session.get(Course, course_id)
+    if course is None or course.published_n is None:
+        raise not_found("This course")
+    version = texts.version_of(uow, course.id, course.published_n)
+    address = address_of(course.id, version.title)
+    return values.SignUpPage(site, "Hear of further dates", version.title, course.id, address, None, "")

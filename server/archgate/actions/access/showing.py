@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
-from sqlalchemy import ColumnElement, and_, or_, select
+from sqlalchemy import ColumnElement, Select, and_, or_, select
 from sqlalchemy.orm import defaultload, joinedload, selectinload
 
 from archgate.actions.courses import courses
@@ -96,9 +96,16 @@ def found_in_sql(uow: UnitOfWork, looker: Looker) -> ColumnElement[bool]:
 
 
 def not_over(uow: UnitOfWork) -> ColumnElement[bool]:
-    """Runs that have not ended."""
-    ended = select(Gate.id).where(Gate.run_id == Run.id, Gate.kind == "ends", Gate.at <= uow.now)
-    return ~ended.exists()
+    """Runs that one can still come to: not ended, and not begun with sign-up closed for good."""
+
+    def gate(kind: str) -> Select[int]:
+        return select(Gate.id).where(Gate.run_id == Run.id, Gate.kind == kind)
+
+    over = gate("ends").where(Gate.at <= uow.now).exists()
+    begun = gate("starts").where(Gate.at <= uow.now).exists()
+    closes = gate("sign-up closes")
+    shut = and_(closes.exists(), ~closes.where(Gate.at > uow.now).exists())
+    return and_(~over, ~and_(begun, shut))
 
 
 SHOWN = (
@@ -210,13 +217,18 @@ def run_shown(
         said=said,
         acts=act,
         opens=opens.astimezone(uow.zone) if opens and opens > uow.now else None,
-        closes=closes.astimezone(uow.zone) if closes and closes > uow.now else None,
+        closes=last_minute(closes.astimezone(uow.zone)) if closes and closes > uow.now else None,
         decided={Decision.GOING_AHEAD: "It goes ahead."}.get(run.decision, ""),
         access_days=run.access_days if run.kind is RunKind.OPEN else None,
         calendar=f"/catalog/runs/{run.id}/dates.ics" if meetings and show_dates else "",
         address=f"{address}#run-{run.id}",
         zone=str(zone) if zone.key != uow.zone.key else "",
     )
+
+
+def last_minute(local: datetime) -> datetime:
+    """How the end of a day is said: 23:59, not the first moment of the next one."""
+    return local - timedelta(minutes=1) if (local.hour, local.minute) == (0, 0) else local
 
 
 def days_of(run: Run, meetings: Sequence[Meeting]) -> tuple[date | None, date | None]:

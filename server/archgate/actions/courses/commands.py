@@ -71,14 +71,14 @@ Short = Annotated[str, StringConstraints(strip_whitespace=True, max_length=600)]
 FileKey = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{32}$")]
 
 
-class AskedOften(Form):
+class AskedOften(Command):
     """A question that people ask, and its answer (Markdown)."""
 
     question: Annotated[Words, Field(max_length=300)] = Field(title="The question")
     answer: LongText = Field(title="The answer")
 
 
-class PictureUsed(Form):
+class PictureUsed(Command):
     """A picture of the course, and what it shows, for those who do not see it."""
 
     key: FileKey = Field(title="The picture")
@@ -87,12 +87,12 @@ class PictureUsed(Form):
     )
 
 
-class DocumentUsed(Form):
+class DocumentUsed(Command):
     key: FileKey = Field(title="The document")
     name: Words = Field(title="The name of the document")
 
 
-class CourseText(Form):
+class CourseText(Command):
     """What the public reads of a course. Description, program, requirements and for whom are Markdown. `hidden` are facts that its
     page leaves out; `seats_shown` of null: as the center says it."""
 
@@ -122,7 +122,7 @@ class CourseText(Form):
     seats_shown: SeatsShown | None = Field(None, title="How seats are said")
 
 
-class CourseCard(Form):
+class CourseCard(Command):
     """What a list of courses shows of one, beside its title and its dates."""
 
     subtitle: str = ""

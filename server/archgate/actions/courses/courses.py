@@ -12,7 +12,6 @@ from archgate.actions.courses.forms import CenterDefaultsForm, CourseDefaultsFor
 from archgate.actions.courses.views import CourseChanged, CourseOut
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
-from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import Fault, Refused
@@ -50,7 +49,7 @@ def read_course(uow: UnitOfWork, form: CourseForm, faults: list[Fault]) -> Cours
         code=code or free_course_code(uow, title),
         title=title,
         summary=summary,
-        draft=document(CourseText(summary=summary[:600])),
+        draft=CourseText(summary=summary[:600]).model_dump(mode="json"),
         defaults={},
         created_at=uow.now,
     )

@@ -9,17 +9,16 @@ from sqlalchemy import func, select
 from archgate.actions.courses.commands import CourseCard, CourseText, MarkCommand, TextPatch
 from archgate.actions.courses.files import documents_of, pictures_of
 from archgate.actions.courses.views import (
-    Compared,
     CourseTextOut,
     FieldCompared,
     PieceOut,
     TextChanged,
     TextFault,
     VersionOut,
+    VersionsCompared,
 )
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
-from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -57,9 +56,14 @@ LABELS = {
 MOST_VERSIONS = 200  # of one course, shown
 
 
-def text_of(kept: Document) -> CourseText:
+def text_of(document: Document) -> CourseText:
     """A text as it is kept."""
-    return CourseText.model_validate(kept)
+    return CourseText.model_validate(document)
+
+
+def kept(text: CourseText | CourseCard) -> Document:
+    """A text as the document it is kept as."""
+    return text.model_dump(mode="json")
 
 
 def address_for(course_id: int, title: str) -> str:
@@ -110,7 +114,7 @@ def changed_fields(title: str, text: CourseText, live: CourseVersion) -> list[st
 
 
 def _fields(title: str, text: CourseText) -> dict[str, object]:
-    return {"title": title, **document(text)}
+    return {"title": title, **kept(text)}
 
 
 def versions_of(uow: UnitOfWork, course: Course) -> list[VersionOut]:
@@ -136,14 +140,14 @@ def write(uow: UnitOfWork, course_id: int, command: TextPatch) -> TextChanged:
     """Save some fields of the draft. What somebody else changed meanwhile conflicts, field by field; the public sees nothing of it."""
     course = get_course(uow, course_id, to_change=True)
     names = command.set.model_fields_set
-    kept = text_of(course.draft)
+    draft = text_of(course.draft)
     new = {name: getattr(command.set, name) for name in names}
     seen = {name: getattr(command.seen, name) for name in command.seen.model_fields_set}
     faults = text_faults(uow, course, command.set, names)
     if faults:
         raise Refused([Fault(f"/set{f.at}", f.message) for f in faults])
-    refuse_lost_update(new, seen, {name: getattr(kept, name) for name in names})
-    course.draft = document(kept.model_copy(update=new))
+    refuse_lost_update(new, seen, {name: getattr(draft, name) for name in names})
+    course.draft = kept(draft.model_copy(update=new))
     what = ", ".join(LABELS[n].lower() for n in LABELS if n in names) or "nothing"
     change = uow.log(Act.WRITE_A_COURSE_TEXT, course.id, f"Wrote the {what} of {course.code}")
     uow.session.flush()
@@ -221,8 +225,8 @@ def publish(uow: UnitOfWork, course_id: int) -> TextChanged:
         course_id=course.id,
         n=(last or 0) + 1,
         title=course.title,
-        content=document(text),
-        card=document(card_of(text)),
+        content=kept(text),
+        card=kept(card_of(text)),
         level=text.level or "",
         language=text.language,
         words=searched(course.title, text),
@@ -269,7 +273,7 @@ def take_up(uow: UnitOfWork, course_id: int, n: int) -> TextChanged:
     """Take the text of an earlier version into the draft; it becomes public when it is published."""
     course = get_course(uow, course_id, to_change=True)
     version = version_of(uow, course.id, n)
-    course.draft = document(text_of(version.content))
+    course.draft = kept(text_of(version.content))
     uow.session.flush()
     change = uow.log(
         Act.WRITE_A_COURSE_TEXT, course.id, f"Took the text of version {n} of {course.code} into the draft"
@@ -288,14 +292,14 @@ def mark(uow: UnitOfWork, course_id: int, n: int, command: MarkCommand) -> TextC
     return text_view(uow, course.id).widened(TextChanged, change=change.key)
 
 
-def compare(uow: UnitOfWork, course_id: int, before: int, after: int | None) -> Compared:
+def compare(uow: UnitOfWork, course_id: int, before: int, after: int | None) -> VersionsCompared:
     """Two versions word by word, in the fields that differ; without `after` the later one is the draft as it is now."""
     course = get_course(uow, course_id)
     old = version_of(uow, course.id, before)
     new = version_of(uow, course.id, after) if after is not None else None
     then = _fields(old.title, text_of(old.content))
     now = _fields(new.title, text_of(new.content)) if new else _fields(course.title, text_of(course.draft))
-    return Compared(
+    return VersionsCompared(
         before=_version_said(uow, old),
         after=_version_said(uow, new) if new else "the draft as it is now",
         fields=[

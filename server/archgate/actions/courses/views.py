@@ -5,7 +5,7 @@ from __future__ import annotations
 from archgate.actions.courses.commands import CourseText
 from archgate.actions.courses.forms import CourseDefaultsForm
 from archgate.actions.kernel.commands import Moment, View
-from archgate.core.wording import Part
+from archgate.core.wording import Wording
 
 
 class CourseOut(View):
@@ -98,7 +98,7 @@ class TextChanged(CourseTextOut):
 
 
 class PieceOut(View):
-    part: Part
+    part: Wording
     text: str
 
 
@@ -110,7 +110,7 @@ class FieldCompared(View):
     pieces: list[PieceOut]
 
 
-class Compared(View):
+class VersionsCompared(View):
     before: str
     after: str
     fields: list[FieldCompared]

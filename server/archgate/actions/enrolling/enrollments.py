@@ -76,13 +76,19 @@ def refuse_tied(run: Run, person: Person, ties: parties.Ties) -> None:
 
 
 def enroll(
-    uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk", letters: bool = False
+    uow: UnitOfWork,
+    command: EnrollCommand,
+    way_in: str = "desk",
+    letters: bool = False,
+    by_person: bool = False,
+    others: Sequence[Person] | None = None,
 ) -> EnrolledView:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
     When the total has changed since it was shown, nothing is written and both are answered (409). The quote is kept word
     for word. With a kept quote its terms hold, whatever became of the fees since. `hold` keeps the seat only until the
-    first payment; not said, as the run has it. With `letters` those that go out are shown.
+    first payment; not said, as the run has it. With `letters` those that go out are shown. `by_person`: they did it themselves;
+    `others` are the other heads, where they are known as people and not by their names.
     """
     person, expected = made_of.expect(uow, command.person_id, command.run_id)
     if expected and expected.full and command.held_place_id is None:
@@ -121,7 +127,8 @@ def enroll(
         priced = quotes.priced(uow, resolved, special.received_on)
     paying = people.get_person(uow, command.payer_person_id) if command.payer_person_id else person
     quotes.refuse_missing_details(uow, resolved, priced.total, paying, organization_id)
-    others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
+    if others is None:
+        others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
     coming = Coming(
         resolved,
         priced,
@@ -138,7 +145,12 @@ def enroll(
     if kept:
         kept_quotes.taken(uow, kept, enrollment)
     parties.leave_interest(uow, run, person.id, ties)
-    change = uow.log(Act.ENROLL, enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id)
+    act, said = (
+        (Act.SIGN_UP, f"{person.name} signed up for {run.code}")
+        if by_person
+        else (Act.ENROLL, f"Enrolled {person.name} on {run.code}")
+    )
+    change = uow.log(act, enrollment.id, said, run_id=run.id)
     uow.session.flush()
     paid = pay_now(uow, enrollment, command.paid) if command.paid else None
     told = telling.tell_of(uow, change, enrollment, run, command.told, command.word)

@@ -328,3 +328,67 @@ class TakenBack(Occasion):
 
     template = "taken_back.txt"
     about: str
+
+
+@dataclass(frozen=True)
+class NotSignedUp(Occasion):
+    """To somebody for whom a sign-up came that could not be: why is theirs alone to know."""
+
+    template = "not_signed_up.txt"
+    center: str
+    name: str
+    run: NamedRun
+    why: str
+
+
+@dataclass(frozen=True)
+class InLine(Occasion):
+    """To somebody who joined the line of a full run: their place, and the chance in words."""
+
+    template = "in_line.txt"
+    center: str
+    name: str
+    run: NamedRun
+    place: int
+    chance: str
+
+
+@dataclass(frozen=True)
+class Interested(Occasion):
+    """To somebody who wants to hear when sign-up opens."""
+
+    template = "interested.txt"
+    center: str
+    name: str
+    title: str
+
+
+@dataclass(frozen=True)
+class RequestCame(Occasion):
+    """To somebody who asked for a seat."""
+
+    template = "request_came.txt"
+    center: str
+    name: str
+    run: NamedRun
+
+
+@dataclass(frozen=True)
+class RequestToDecide(Occasion):
+    """To whoever of the staff decides on requests."""
+
+    template = "request_to_decide.txt"
+    name: str
+    run: NamedRun
+    heads: int
+
+
+@dataclass(frozen=True)
+class RequestRefused(Occasion):
+    """To somebody whose request was refused, with a word where one was said."""
+
+    template = "request_refused.txt"
+    center: str
+    name: str
+    run: NamedRun
+    word: str

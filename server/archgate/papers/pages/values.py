@@ -237,7 +237,7 @@ class SignUpPage:
     course_id: int
     address: str
     run_id: int | None
-    code: str
+    key: str
 
 
 @dataclass(frozen=True)
