@@ -14,6 +14,8 @@ from typing import Any
 from pydantic import BaseModel
 from sqlalchemy.orm import Session, sessionmaker
 
+from archgate.actions.courses import texts
+from archgate.actions.courses.commands import TextPatch
 from archgate.actions.enrolling import enrollments, roster
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
@@ -22,8 +24,8 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand
-from archgate.actions.runs import making, showing
-from archgate.actions.runs.commands import RunCommand
+from archgate.actions.runs import making, publication, showing
+from archgate.actions.runs.commands import PublicationPatch, RunCommand
 
 PASSWORD = "a long enough word"
 # When the tests begin in the test center, whatever day it is outside: 10 in the morning of 20 August 2027, New York time.
@@ -114,6 +116,31 @@ def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None 
                 {"run_id": run["id"], "person_id": somebody["id"], "total": quote["total"], **how},
             ),
         )
+    )
+
+
+def wrote(office: Office, course: dict[str, Any], **facts: Any) -> Any:
+    """Some fields of a course's draft."""
+    return office.act(lambda d: texts.write(d, course["id"], command_of(TextPatch, {"set": facts})))
+
+
+def published(office: Office, course: dict[str, Any], **facts: Any) -> Any:
+    """A course whose page is public."""
+    wrote(office, course, **{"summary": "What it is.", **facts})
+    return office.act(lambda d: texts.publish(d, course["id"]))
+
+
+def public_run(office: Office, **changes: Any) -> dict[str, Any]:
+    """A run that is on sale, of a course with a public page."""
+    run = a_run(office, **changes)
+    published(office, run["course"])
+    return run
+
+
+def shown_as(office: Office, run: dict[str, Any], **how: Any) -> Any:
+    """Says who finds a run and who signs up for it."""
+    return office.act(
+        lambda d: publication.change_publication(d, run["id"], command_of(PublicationPatch, {"set": how}))
     )
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, TypeVar
 
 from fastapi import Depends, Query, Request
 
-from archgate.actions.access import access_codes, requests, sign_up, sign_up_form, staff
+from archgate.actions.access import access_codes, rehearsing, requests, sign_up, sign_up_form, staff
 from archgate.actions.access.public_commands import (
     AccessCodeCommand,
     AccessCodePatch,
@@ -15,6 +15,7 @@ from archgate.actions.access.public_commands import (
     InterestedCommand,
     KeepSeatsCommand,
     PublicAsk,
+    RehearseCommand,
     RequestCommand,
     RequestDecision,
     SignUpCommand,
@@ -27,6 +28,7 @@ from archgate.actions.access.public_views import (
     InterestForm,
     KeptSeats,
     PublicQuote,
+    Rehearsed,
     RequestDecided,
     Requests,
     RunCodes,
@@ -281,13 +283,21 @@ def list_requests(
     return run_read(request, user, lambda uow: requests.listed(uow, run_id, decided))
 
 
-@router.post("/requests/{request_id}/decision")
+@router.post("/requests/{seat_request_id}/decision")
 def decide_request(
-    request_id: int,
+    seat_request_id: int,
     body: RequestDecision,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> RequestDecided:
     """Approve or refuse a request; the first decision counts."""
-    return run_act(request, user, lambda uow: requests.decide(uow, request_id, body), once=key)
+    return run_act(request, user, lambda uow: requests.decide(uow, seat_request_id, body), once=key)
+
+
+@router.post("/runs/{run_id}/rehearsal")
+def rehearse(
+    run_id: int, body: RehearseCommand, request: Request, user: User = Depends(may("read"))
+) -> Rehearsed:
+    """What a kind of person finds, can do and pays at a moment; nothing is written."""
+    return run_read(request, user, lambda uow: rehearsing.rehearse(uow, run_id, body))

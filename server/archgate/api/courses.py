@@ -6,7 +6,7 @@ from fastapi import Depends, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import course_pages
-from archgate.actions.across.views import CoursePage
+from archgate.actions.across.views import CatalogLine, CoursePage
 from archgate.actions.courses import categories, courses, files, texts
 from archgate.actions.courses.commands import (
     CategoryCommand,
@@ -38,6 +38,12 @@ router = Subject(tags=["courses"])
 @router.get("/courses")
 def list_courses(request: Request, user: User = Depends(may("read"))) -> list[CourseOut]:
     return run_read(request, user, courses.list_courses)
+
+
+@router.get("/catalog-lines")
+def catalog_lines(request: Request, user: User = Depends(may("read"))) -> list[CatalogLine]:
+    """Every course in one line, as the staff's catalog shows it."""
+    return run_read(request, user, course_pages.catalog_lines)
 
 
 @router.get("/courses/{course_id}")

@@ -20,7 +20,7 @@ class Wording(StrEnum):
 
 @dataclass(frozen=True)
 class Piece:
-    """A stretch of words, with the blanks after them, that stayed, went or came."""
+    """A stretch of a text that stayed, went or came."""
 
     part: Wording
     text: str
@@ -29,12 +29,12 @@ class Piece:
 def words_compared(before: str, after: str) -> tuple[Piece, ...]:
     """The words of two texts in one line: those that went stand before those that came in their place.
 
-    Blanks belong to the word before them, so that the pieces put together give each text again. Texts of more than
-    `MOST_WORDS` words are compared by their lines. Source: the longest matching blocks of Ratcliff and Obershelp, as
+    Words, blanks and signs are compared each by themselves; the pieces put together give each text again. Texts of more than
+    `MOST_WORDS` of them are compared by their lines. Source: the longest matching blocks of Ratcliff and Obershelp, as
     Python's difflib finds them.
 
-    >>> [(p.part.value, p.text) for p in words_compared("Six evenings in May", "Eight evenings in May")]
-    [('gone', 'Six '), ('new', 'Eight '), ('same', 'evenings in May')]
+    >>> [(p.part.value, p.text) for p in words_compared("Six evenings.", "Eight evenings in May.")]
+    [('gone', 'Six'), ('new', 'Eight'), ('same', ' evenings'), ('new', ' in May'), ('same', '.')]
     """
     old, new = _words(before), _words(after)
     if max(len(old), len(new)) > MOST_WORDS:
@@ -50,4 +50,4 @@ def words_compared(before: str, after: str) -> tuple[Piece, ...]:
 
 
 def _words(text: str) -> list[str]:
-    return re.findall(r"\S+\s*|\s+", text)
+    return re.findall(r"\w+|\s+|[^\w\s]", text)

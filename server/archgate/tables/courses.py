@@ -60,7 +60,8 @@ class Course(Base):
     """`defaults` is what its runs start from: capacity, smallest, place, instructor, fees and plans as documents.
 
     `draft` is its public text as it is being written, `published_n` the number of the version that the public reads; none
-    while it has no public page. `summary` and `elsewhere` are those of the published text. Promoted courses come first.
+    while it has no public page. `summary` and `elsewhere` are those of the published text. `pending`: the draft is
+    not what the public reads. Promoted courses come first.
     """
 
     __tablename__ = "courses"
@@ -73,6 +74,7 @@ class Course(Base):
     defaults: Mapped[Document]
     draft: Mapped[Document] = mapped_column(default=dict, deferred=True)
     published_n: Mapped[int | None]
+    pending: Mapped[bool] = mapped_column(default=False)
     promoted: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime]
 

@@ -421,6 +421,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/catalog-lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Catalog Lines
+         * @description Every course in one line, as the staff's catalog shows it.
+         */
+        get: operations["catalog_lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/courses/{course_id}": {
         parameters: {
             query?: never;
@@ -3830,7 +3850,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/requests/{request_id}/decision": {
+    "/api/v1/requests/{seat_request_id}/decision": {
         parameters: {
             query?: never;
             header?: never;
@@ -3844,6 +3864,26 @@ export interface paths {
          * @description Approve or refuse a request; the first decision counts.
          */
         post: operations["decide_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description What a kind of person finds, can do and pays at a moment; nothing is written.
+         */
+        post: operations["rehearse"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6545,12 +6585,18 @@ export interface components {
         };
         /**
          * AskedOften
-         * @description A question that people ask, and its answer (Markdown).
+         * @description A question that people ask, and its answer (Markdown); shown once both are written.
          */
         AskedOften: {
-            /** The question */
+            /**
+             * The question
+             * @default
+             */
             question: string;
-            /** The answer */
+            /**
+             * The answer
+             * @default
+             */
             answer: string;
         };
         /**
@@ -7268,6 +7314,28 @@ export interface components {
             to_run_id: number;
             /** Whether they are told */
             tell: boolean;
+        };
+        /**
+         * CatalogLine
+         * @description A course in the staff's catalog. `pending`: what is written differs from what the public reads.
+         */
+        CatalogLine: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Category Id */
+            category_id: number | null;
+            /** Public */
+            public: boolean;
+            /** Pending */
+            pending: boolean;
+            /** Promoted */
+            promoted: boolean;
+            /** Runs */
+            runs: number;
         };
         /** CategoriesChanged */
         CategoriesChanged: {
@@ -8205,6 +8273,7 @@ export interface components {
             runs: components["schemas"]["CourseRun"][];
             /** Waiting */
             waiting: number;
+            past: components["schemas"]["PastRuns"];
         };
         /**
          * CoursePatch
@@ -12188,6 +12257,20 @@ export interface components {
             name: string | null;
         };
         /**
+         * PastRuns
+         * @description What the runs of a course that are over came to.
+         */
+        PastRuns: {
+            /** Runs */
+            runs: number;
+            /** Taken */
+            taken: number;
+            /** Capacity */
+            capacity: number;
+            /** Income */
+            income: components["schemas"]["Sum"][];
+        };
+        /**
          * PasteCommand
          * @description Cells as they were copied from a sheet; without a run each line names its own.
          */
@@ -13637,6 +13720,19 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * ReasonOut
+         * @description One reason, the setting that causes it, and what staff and public are told.
+         */
+        ReasonOut: {
+            setting: components["schemas"]["PageSetting"];
+            /** Where */
+            where: string;
+            /** Staff */
+            staff: string;
+            /** Public */
+            public: string;
+        };
         /** RecoveryCodes */
         RecoveryCodes: {
             /** Codes */
@@ -13680,6 +13776,74 @@ export interface components {
         RegionCommand: {
             /** Region */
             region: string;
+        };
+        /**
+         * RehearseCommand
+         * @description A kind of person, and what they would ask for at a moment (the center's local time; none is now). `tied`: invited to the run, or
+         *     on it.
+         */
+        RehearseCommand: {
+            /** The moment */
+            at?: string | null;
+            /** Account */
+            account?: boolean;
+            /** Tied */
+            tied?: boolean;
+            /** Tags */
+            tags?: string[];
+            /** The organization */
+            organization_id?: number | null;
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The payment plan */
+            plan_id?: number | null;
+            /**
+             * The discount code
+             * @default
+             */
+            code: string;
+            /**
+             * The code
+             * @default
+             */
+            access_code: string;
+            /**
+             * The number of people
+             * @default 1
+             */
+            heads: number;
+        };
+        /**
+         * Rehearsed
+         * @description What somebody finds, can do and pays at a moment. `trouble`: why there is no price.
+         */
+        Rehearsed: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Finds */
+            finds: boolean;
+            /** Why Not Found */
+            why_not_found: components["schemas"]["ReasonOut"][];
+            /** Signs Up */
+            signs_up: boolean;
+            /** Waits */
+            waits: boolean;
+            /** Why Not */
+            why_not: components["schemas"]["ReasonOut"][];
+            /** Rate */
+            rate: string;
+            quote: components["schemas"]["PublicQuote"] | null;
+            /** Trouble */
+            trouble: string;
+            /** Access Opens */
+            access_opens: string;
+            /** Access Ends */
+            access_ends: string | null;
+            /** Seats */
+            seats: number;
         };
         /**
          * RemindCommand
@@ -15707,6 +15871,13 @@ export interface components {
             /** Runs */
             runs: components["schemas"]["RunCode"][];
         };
+        /** Sum */
+        Sum: {
+            /** Currency */
+            currency: string;
+            /** Amount */
+            amount: string;
+        };
         /** Swapped */
         Swapped: {
             /** Change */
@@ -16040,6 +16211,8 @@ export interface components {
             drafts: components["schemas"]["DraftNotReady"][];
             /** Lists */
             lists: components["schemas"]["StandingList"][];
+            /** Requests */
+            requests: components["schemas"]["RequestOut"][];
             /** Money */
             money: components["schemas"]["MoneyWaitsOut"][];
             /** Reminders */
@@ -18461,6 +18634,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    catalog_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogLine"][];
                 };
             };
             /** @description Please sign in */
@@ -33920,7 +34163,7 @@ export interface operations {
                 "Idempotency-Key"?: string | null;
             };
             path: {
-                request_id: number;
+                seat_request_id: number;
             };
             cookie?: never;
         };
@@ -33937,6 +34180,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RequestDecided"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearseCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsed"];
                 };
             };
             /** @description Please sign in */

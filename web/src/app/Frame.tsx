@@ -104,6 +104,7 @@ const NewList = lazy(() => import("../subjects/bulk/NewList"));
 const SettingsPage = lazy(() => import("../subjects/center/SettingsPage"));
 const OrganizationPage = lazy(() => import("../subjects/people/OrganizationPage"));
 const CoursePage = lazy(() => import("../subjects/courses/CoursePage"));
+const CatalogPage = lazy(() => import("../subjects/catalog/CatalogPage"));
 const GuidePage = lazy(() => import("./Guide"));
 const StaffPage = lazy(() => import("../subjects/center/StaffPage"));
 const MyAccount = lazy(() => import("../subjects/center/MyAccount"));
@@ -209,7 +210,8 @@ function Shell({ me }: { me: Me }) {
           <Route path="/money/defaults" element={<DefaultsPage />} />
           <Route path="/interest" element={<InterestPage />} />
           <Route path="/demand" element={<DemandPage />} />
-          <Route path="/courses/:id" element={<Of page={CoursePage} />} />
+          <Route path="/courses" element={<CatalogPage />} />
+          <Route path="/courses/:id/:tab?" element={<Of page={CoursePage} />} />
           <Route path="/settings" element={<SettingsPage />} />
           <Route path="/guide/:name?" element={<GuidePage />} />
           <Route path="/staff" element={<StaffPage />} />
@@ -225,7 +227,7 @@ function Shell({ me }: { me: Me }) {
 }
 
 /** Pages that belong to the planner. */
-const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|courses|interest|demand)/;
+const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|interest|demand)/;
 
 function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
   const { pathname } = useLocation();
@@ -260,6 +262,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
           Money
         </NavLink>
         <NavLink to="/teaching">Teaching</NavLink>
+        <NavLink to="/courses">Catalog</NavLink>
       </nav>
       <Row as="span" mid className="who" sx={{ gap: 16 }}>
         <NotSent drafts={drafts} />

@@ -78,6 +78,9 @@ export const Row = styled("div", {
   ...(inset && { ...setIn, "& > h2": { fontSize: 16, width: "100%" } }),
 }));
 
+/** One below the other. */
+export const Stack = styled("div")({ display: "grid", gap: 12, "& > *": { minWidth: 0 } });
+
 /** What takes the width that is left. */
 export const Grow = styled("div")({ flex: 1, minWidth: 0 });
 

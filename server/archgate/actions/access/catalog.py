@@ -474,7 +474,9 @@ def told(
         audience=html_of(text.audience),
         asked=()
         if PublicFact.QUESTIONS in hidden
-        else tuple(values.Asked(q.question, html_of(q.answer)) for q in text.asked),
+        else tuple(
+            values.Asked(q.question, html_of(q.answer)) for q in text.asked if q.question and q.answer
+        ),
         crumbs=tuple(path),
         tags=tuple(text.tags),
         level=LEVELS[text.level] if text.level else "",

@@ -130,3 +130,21 @@ class RequestDecision(Command):
 
     approve: Flag = Field(title="Whether it is approved")
     word: Reason = ""
+
+
+class RehearseCommand(Command):
+    """A kind of person, and what they would ask for at a moment (the center's local time; none is now). `tied`: invited to the run, or
+    on it."""
+
+    at: LocalMoment | None = Field(None, title="The moment")
+    account: Flag = Field(default_factory=bool)
+    tied: Flag = Field(default_factory=bool)
+    tags: Annotated[list[Annotated[Words, Field(max_length=40)]], Field(max_length=20)] = Field(
+        default_factory=list
+    )
+    organization_id: Id | None = Field(None, title="The organization")
+    rate_id: Id | None = None
+    plan_id: Id | None = Field(None, title="The payment plan")
+    code: CodeText = Field("", title="The discount code")
+    access_code: CodeText = Field("", title="The code")
+    heads: Annotated[int, Field(strict=True, ge=1, le=50, title="The number of people")] = 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from archgate.actions.kernel.commands import AmountText, Moment, View
-from archgate.core.states import RequestStatus, SignUp
+from archgate.core.states import PageSetting, RequestStatus, SignUp
 
 
 class PublicRate(View):
@@ -203,3 +203,29 @@ class Requests(View):
 
 class RequestDecided(RequestOut):
     change: str
+
+
+class ReasonOut(View):
+    """One reason, the setting that causes it, and what staff and public are told."""
+
+    setting: PageSetting
+    where: str
+    staff: str
+    public: str
+
+
+class Rehearsed(View):
+    """What somebody finds, can do and pays at a moment. `trouble`: why there is no price."""
+
+    at: Moment
+    finds: bool
+    why_not_found: list[ReasonOut]
+    signs_up: bool
+    waits: bool
+    why_not: list[ReasonOut]
+    rate: str
+    quote: PublicQuote | None
+    trouble: str
+    access_opens: str
+    access_ends: date | None
+    seats: int

@@ -6,6 +6,7 @@ from datetime import date, timedelta
 
 from sqlalchemy import func, literal, or_, select, union_all
 
+from archgate.actions.access import requests
 from archgate.actions.across import planner
 from archgate.actions.across.commands import About, RemindCommand, SettleReminderCommand
 from archgate.actions.across.views import (
@@ -69,6 +70,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         failed=broken,
         drafts=drafts(uow),
         lists=lists(uow),
+        requests=requests.listed(uow).requests if requests.count_open(uow.session) else [],
         money=[m for m in paying_out.waiting(uow) if m.mine or m.own] if money_waits else [],
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),

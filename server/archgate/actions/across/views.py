@@ -7,6 +7,7 @@ from typing import TypeAlias
 
 from pydantic import Field
 
+from archgate.actions.access.public_views import RequestOut
 from archgate.actions.access.views import OwnPageState
 from archgate.actions.courses.views import CourseOut
 from archgate.actions.enrolling.line_views import PersonWaits
@@ -216,11 +217,39 @@ class OrganizationPage(OrganizationOut):
     runs: list[CourseRun]
 
 
+class Sum(View):
+    currency: str
+    amount: str
+
+
+class PastRuns(View):
+    """What the runs of a course that are over came to."""
+
+    runs: int
+    taken: int
+    capacity: int
+    income: list[Sum]
+
+
 class CoursePage(CourseOut):
     """A course with its runs, the newest first; `waiting`: how many wait for it or show interest."""
 
     runs: list[CourseRun]
     waiting: int
+    past: PastRuns
+
+
+class CatalogLine(View):
+    """A course in the staff's catalog. `pending`: what is written differs from what the public reads."""
+
+    id: int
+    code: str
+    title: str
+    category_id: int | None
+    public: bool
+    pending: bool
+    promoted: bool
+    runs: int
 
 
 class RunList(View):
@@ -341,6 +370,7 @@ class TodayOut(View):
     failed: list[FailedWork]
     drafts: list[DraftNotReady]
     lists: list[StandingList]
+    requests: list[RequestOut]
     money: list[MoneyWaitsOut]
     reminders: list[ReminderOut]
     meetings: list[ListedMeeting]

@@ -72,10 +72,10 @@ FileKey = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{32}$")]
 
 
 class AskedOften(Command):
-    """A question that people ask, and its answer (Markdown)."""
+    """A question that people ask, and its answer (Markdown); shown once both are written."""
 
-    question: Annotated[Words, Field(max_length=300)] = Field(title="The question")
-    answer: LongText = Field(title="The answer")
+    question: Annotated[Line, Field(max_length=300)] = Field("", title="The question")
+    answer: LongText = Field("", title="The answer")
 
 
 class PictureUsed(Command):

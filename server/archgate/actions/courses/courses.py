@@ -6,7 +6,7 @@ import re
 
 from sqlalchemy import select
 
-from archgate.actions.courses import categories, refund_policies
+from archgate.actions.courses import categories, refund_policies, texts
 from archgate.actions.courses.commands import CourseFacts, CourseForm, CoursePatch, CourseText
 from archgate.actions.courses.forms import CenterDefaultsForm, CourseDefaultsForm
 from archgate.actions.courses.views import CourseChanged, CourseOut
@@ -93,6 +93,8 @@ def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> Cour
             course.defaults = {n: v for n, v in defaults.items() if v is not None}
         else:
             setattr(course, name, value)
+    if "title" in new:
+        texts.settle_pending(uow, course)
     what = ", ".join(WORDS.get(n, n) for n in new)
     change = uow.log(Act.CHANGE_A_COURSE, course.id, f"Changed {what} of {course.code}")
     return course_view(course).widened(CourseChanged, change=change.key)

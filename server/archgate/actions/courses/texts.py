@@ -113,6 +113,12 @@ def changed_fields(title: str, text: CourseText, live: CourseVersion) -> list[st
     return [name for name in LABELS if now[name] != then[name]]
 
 
+def settle_pending(uow: UnitOfWork, course: Course) -> None:
+    """Write down whether a course's title or draft is another than what the public reads."""
+    live = live_version(uow, course)
+    course.pending = live is not None and bool(changed_fields(course.title, text_of(course.draft), live))
+
+
 def _fields(title: str, text: CourseText) -> dict[str, object]:
     return {"title": title, **kept(text)}
 
@@ -148,6 +154,7 @@ def write(uow: UnitOfWork, course_id: int, command: TextPatch) -> TextChanged:
         raise Refused([Fault(f"/set{f.at}", f.message) for f in faults])
     refuse_lost_update(new, seen, {name: getattr(draft, name) for name in names})
     course.draft = kept(draft.model_copy(update=new))
+    settle_pending(uow, course)
     what = ", ".join(LABELS[n].lower() for n in LABELS if n in names) or "nothing"
     change = uow.log(Act.WRITE_A_COURSE_TEXT, course.id, f"Wrote the {what} of {course.code}")
     uow.session.flush()
@@ -235,6 +242,7 @@ def publish(uow: UnitOfWork, course_id: int) -> TextChanged:
     )
     uow.session.add(version)
     course.published_n, course.summary, course.elsewhere = version.n, text.summary, text.elsewhere
+    course.pending = False
     uow.session.flush()
     change = uow.log(
         Act.PUBLISH_A_COURSE, course.id, f"Published the page of {course.code}, version {version.n}"
@@ -274,6 +282,7 @@ def take_up(uow: UnitOfWork, course_id: int, n: int) -> TextChanged:
     course = get_course(uow, course_id, to_change=True)
     version = version_of(uow, course.id, n)
     course.draft = kept(text_of(version.content))
+    settle_pending(uow, course)
     uow.session.flush()
     change = uow.log(
         Act.WRITE_A_COURSE_TEXT, course.id, f"Took the text of version {n} of {course.code} into the draft"

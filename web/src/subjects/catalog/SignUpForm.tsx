@@ -1,4 +1,5 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
@@ -10,6 +11,7 @@ import { useServerForm } from "../../form/useServerForm";
 import { Note, Row } from "../../parts/layout";
 import { day, isZero, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { type KeptSeats, useKeptSeats } from "./useKeptSeats";
 import { Questions, Who, type WhoValues } from "./Who";
 
@@ -99,53 +101,80 @@ export function SignUpForm({
       kept.keep(values.email, heads, code, link);
   };
   return (
-    <Form of={of} label={SENDS[act]} sx={{ display: "grid", gap: "14px", maxWidth: 720 }}>
-      {act === "wait" && <P>All seats are taken. Who waits is written to when a seat comes free, in turn.</P>}
-      {act === "request" && (
-        <P>Somebody of {page.center} decides on each request. You have no seat by it yet.</P>
-      )}
-      <Heads page={page} of={of} />
-      <Who of={of} known={page.person} onEmail={keep} />
-      {heads > 1 && act === "sign up" && (
-        <Field
-          label="The others, a name a line, as far as you know them"
-          width="100%"
-          multiline
-          value={values.names}
-          onChange={(names) => of.set({ names })}
-          fault={Object.entries(of.faults).find(([at]) => at.startsWith("/names"))?.[1]}
-          help="Names can follow later."
-        />
-      )}
-      <Kept kept={kept} />
-      <Extras page={page} of={of} />
-      <Questions of={of} questions={page.questions} />
-      {page.plans.length > 1 && (
-        <Choice
-          label="How it is paid"
-          width={340}
-          value={values.plan}
-          onChange={(plan) => of.set({ plan })}
-          options={page.plans.map((p) => ({ value: String(p.id), text: p.name }))}
-          fault={of.faults["/plan_id"]}
-        />
-      )}
-      <Field label="Discount code" width={220} {...of.field("code", "/code")} />
-      <Price quote={quote} trouble={answer.error} act={act} />
-      {act === "sign up" && page.terms && <Terms page={page} of={of} />}
-      {moved && act !== "request" && of.problem?.kind !== "total-changed" && (
+    <Form of={of} label={SENDS[act]} sx={LAID_OUT}>
+      <Fields>
+        {act === "wait" && (
+          <P>All seats are taken. Who waits is written to when a seat comes free, in turn.</P>
+        )}
+        {act === "request" && (
+          <P>Somebody of {page.center} decides on each request. You have no seat by it yet.</P>
+        )}
+        <Heads page={page} of={of} />
+        <Who of={of} known={page.person} onEmail={keep} />
+        {heads > 1 && act === "sign up" && (
+          <Field
+            label="The others, a name a line, as far as you know them"
+            width="100%"
+            multiline
+            value={values.names}
+            onChange={(names) => of.set({ names })}
+            fault={Object.entries(of.faults).find(([at]) => at.startsWith("/names"))?.[1]}
+            help="Names can follow later."
+          />
+        )}
+        <Extras page={page} of={of} />
+        <Questions of={of} questions={page.questions} />
+        {page.plans.length > 1 && (
+          <Choice
+            label="How it is paid"
+            width={340}
+            value={values.plan}
+            onChange={(plan) => of.set({ plan })}
+            options={page.plans.map((p) => ({ value: String(p.id), text: p.name }))}
+            fault={of.faults["/plan_id"]}
+          />
+        )}
+        <Field label="Discount code" width={220} {...of.field("code", "/code")} />
+      </Fields>
+      <Beside>
+        <Kept kept={kept} />
+        <Price quote={quote} trouble={answer.error} act={act} />
+        {act === "sign up" && page.terms && <Terms page={page} of={of} />}
+        {moved && act !== "request" && of.problem?.kind !== "total-changed" && (
+          <div>
+            <Button onClick={onMoved}>See what can be done now</Button>
+          </div>
+        )}
         <div>
-          <Button onClick={onMoved}>See what can be done now</Button>
+          <Button type="submit" variant="contained" disabled={of.busy || !quote}>
+            {SENDS[act]}
+          </Button>
         </div>
-      )}
-      <div>
-        <Button type="submit" variant="contained" disabled={of.busy || !quote}>
-          {SENDS[act]}
-        </Button>
-      </div>
+      </Beside>
     </Form>
   );
 }
+
+// What is filled in at the left, what it comes to beside it, as in the office's margin; on the phone one below the other.
+const LAID_OUT = {
+  display: "grid",
+  gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 1fr) 340px" },
+  gap: "24px 40px",
+  alignItems: "start",
+};
+const Fields = styled("div")({ display: "grid", gap: 14 });
+const Beside = styled("div")({
+  background: ink.sheet,
+  border: `1px solid ${ink.line}`,
+  padding: "14px 18px",
+  display: "grid",
+  gap: 12,
+  "& table": { width: "100%", borderCollapse: "collapse" },
+  "& th": { textAlign: "left" },
+  "& tr:last-child > *": { borderTop: `1px solid ${ink.ink}`, paddingTop: 4 },
+  "& ul": { margin: "6px 0 0", paddingLeft: 18 },
+  "@media (min-width: 900px)": { position: "sticky", top: 16 },
+});
 
 type Of = ReturnType<typeof useServerForm<Values, Schemas["SignedUp"]>>;
 

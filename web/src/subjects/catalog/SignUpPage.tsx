@@ -13,8 +13,8 @@ import { SignUpForm } from "./SignUpForm";
 import { Signed } from "./Signed";
 
 export const HEADINGS: Record<string, string> = {
-  "sign up": "You are signed up",
-  wait: "You are in line",
+  "sign up": "Your sign-up has arrived",
+  wait: "Your name is in the line",
   request: "Your request is with us",
 };
 

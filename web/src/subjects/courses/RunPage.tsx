@@ -7,6 +7,7 @@ import { News, usePulse } from "../../app/pulse";
 import { $api } from "../../app/server";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
+import { RunPublic } from "../catalog/RunPublic";
 import { RunFees } from "../fees/RunFees";
 import { Log } from "../log/Log";
 import { AttendancePage } from "../roster/Attendance";
@@ -21,7 +22,7 @@ import { RunTerms } from "./RunTerms";
 import type { Run } from "./runTypes";
 import { BothVersions, useProposing } from "./useProposing";
 
-const TABS = ["roster", "attendance", "dates", "teaching", "fees", "terms", "log"] as const;
+const TABS = ["roster", "attendance", "dates", "teaching", "fees", "terms", "public", "log"] as const;
 
 /** One run: its roster, its dates, its fees, seats and gates. A published run's changes wait in the margin. */
 export default function RunPage() {
@@ -111,6 +112,7 @@ export default function RunPage() {
         <Tab value="teaching" label="Teaching" />
         <Tab value="fees" label="Fees" />
         <Tab value="terms" label="Seats and gates" />
+        <Tab value="public" label="Public" />
         <Tab value="log" label="Log" />
       </Tabs>
       {at === "roster" && <Roster run={run} acts={acts} picked={picked} onPick={pick} />}
@@ -118,6 +120,7 @@ export default function RunPage() {
       {at === "dates" && <RunDates run={run} propose={propose} />}
       {at === "teaching" && <RunTeaching run={run} propose={propose} acts={acts} />}
       {at === "fees" && <RunFees run={run} propose={propose} acts={acts} />}
+      {at === "public" && <RunPublic run={run} acts={acts} />}
       {at === "log" && <Log of="run" id={run.id} acts={acts} />}
       {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}
     </Page>

@@ -10,6 +10,7 @@ import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { P, T, When } from "../../parts/words";
+import { RequestLines } from "../catalog/Requests";
 import { WaitingMoney } from "../money/WaitingMoney";
 import { Lines } from "../schedule/Sheets";
 import { NewReminder, ReminderLine } from "./Reminders";
@@ -30,6 +31,7 @@ export default function TodayPage() {
     t.failed.length +
     t.drafts.length +
     t.lists.length +
+    t.requests.length +
     t.money.length +
     t.reminders.length +
     t.offers.length +
@@ -91,6 +93,12 @@ export default function TodayPage() {
         </Note>
       ))}
       <Money t={t} acts={acts} />
+      {t.requests.length > 0 && (
+        <TodayPart>
+          <h2>Requests for a seat</h2>
+          <RequestLines requests={t.requests} acts={acts} />
+        </TodayPart>
+      )}
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />

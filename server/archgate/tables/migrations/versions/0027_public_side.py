@@ -63,6 +63,7 @@ def make_course_tables() -> None:
     op.alter_column("courses", "draft", existing_type=mysql.LONGTEXT(), nullable=False)
     op.add_column("courses", sa.Column("elsewhere", sa.String(200), nullable=False, server_default=""))
     op.add_column("courses", sa.Column("published_n", sa.BigInteger(), nullable=True))
+    op.add_column("courses", sa.Column("pending", sa.Boolean(), nullable=False, server_default="0"))
     op.add_column("courses", sa.Column("promoted", sa.Boolean(), nullable=False, server_default="0"))
     op.create_table(
         "course_versions",
