@@ -37,6 +37,16 @@ OPEN_TO_ALL = {
     ("GET", "/api/v1/apply"),  # anybody may apply while applications are open
     ("POST", "/api/v1/apply"),
     ("GET", "/api/v1/calendars/{token}.ics"),  # the address itself is the secret
+    ("GET", "/api/v1/catalog/runs/{run_id}"),  # whoever finds a run, or brings its link or its code
+    ("POST", "/api/v1/catalog/runs/{run_id}/code"),
+    ("POST", "/api/v1/catalog/runs/{run_id}/quote"),
+    ("POST", "/api/v1/catalog/runs/{run_id}/kept-seats"),
+    ("POST", "/api/v1/catalog/runs/{run_id}/sign-ups"),
+    ("POST", "/api/v1/catalog/runs/{run_id}/waiting"),
+    ("POST", "/api/v1/catalog/runs/{run_id}/requests"),
+    ("POST", "/api/v1/catalog/runs/{run_id}/interest"),
+    ("GET", "/api/v1/catalog/courses/{course_id}/interest"),
+    ("POST", "/api/v1/catalog/courses/{course_id}/interest"),
 }
 EMAIL = "coordinator@example.org"
 

@@ -20,7 +20,7 @@ from archgate.papers.lists import read_table
 from archgate.tables.jobs import Job
 from conftest import LONG
 from core.test_calculators import EXAMPLES
-from made import DATA, Office, a_person, a_run, number, run_form
+from made import DATA, Office, a_person, a_run, number, public_run, run_form, shown_as
 
 leaves = st.one_of(
     st.none(), st.booleans(), st.integers(-(2**70), 2**70), st.floats(allow_nan=False), st.text(max_size=12),
@@ -159,7 +159,15 @@ def ids(sessions, users, chief):
         200,
         409,
     )
+    summary = {"seen": {}, "set": {"summary": "What it is."}}
+    assert chief.patch(f"/api/v1/courses/{run['course']['id']}/text", json=summary).status_code == 200
+    assert chief.post(f"/api/v1/courses/{run['course']['id']}/publish").status_code == 200
+    asked = by_request(office)
+    post(f"/catalog/runs/{asked['id']}/requests", {"given": "F", "family": "Z", "email": "f.z@example.org"})
     return {
+        "category_id": post("/categories", {"name": f"Fuzzed {next(number)}"})["id"],
+        "access_code_id": post(f"/runs/{run['id']}/access-codes", {"label": "x"})["id"],
+        "seat_request_id": chief.get(f"/api/v1/requests?run_id={asked['id']}").json()["requests"][0]["id"],
         "user_id": post("/staff", {"name": "F. Uzz", "email": f"uzz{next(number)}@example.org", "role_id": spare})["user"]["id"],
         "role_id": spare, "organization_id": post("/organizations", {"name": f"Fuzzed {next(number)}"})["id"],
         "call_id": office.act(lambda d: parked.park(d, ParkCommand(about="x", state="{}")))[-1]["id"],
@@ -182,9 +190,16 @@ def ids(sessions, users, chief):
     }  # fmt: skip
 
 
+def by_request(office):
+    run = public_run(office)
+    shown_as(office, run, signs_up="request")
+    return run
+
+
 WRITES = [
     (m, path) for path, route in routes_of() for m in sorted(route.methods - {"GET"}) if "session" not in path
 ]
+STRANGER = {"given": "A", "family": "B", "email": "a@example.org", "phone": "", "answers": {"Why?": "x"}}
 FORMS = {
     "/api/v1/people": {"given": "A", "family": "B", "email": "a@example.org", "phone": "555", "note": "", "anyway": True},
     "/api/v1/people/{person_id}": {"seen": {"given": "A"}, "set": {"given": "B", "phone": "1", "email": None, "note": "n"}},
@@ -192,7 +207,23 @@ FORMS = {
     "/api/v1/runs/{run_id}/terms": {"seen": {}, "set": {"rates": run_form()["rates"], "plans": run_form()["plans"]}},
     "/api/v1/meetings/{meeting_id}": {"seen": {"date": "2027-09-14"}, "set": {"date": "2027-09-15", "start": "10:00", "minutes": 5}},
     "/api/v1/runs/{run_id}/meetings": {"date": "2027-09-15", "start": "10:00", "minutes": 5},
-    "/api/v1/courses/{course_id}": {"seen": {"title": "T"}, "set": {"title": "U", "code": "V", "summary": ""}},
+    "/api/v1/courses/{course_id}": {"seen": {"title": "T"}, "set": {"title": "U", "code": "V", "category_id": None, "promoted": True}},
+    "/api/v1/courses/{course_id}/text": {"seen": {}, "set": {"summary": "x", "description": "# y", "highlights": ["a"], "asked": [{"question": "q", "answer": "a"}],
+        "tags": ["t"], "level": "beginners", "language": "en", "film": "https://example.org/f", "hidden": ["price"], "gallery": [], "picture": None}},
+    "/api/v1/categories": {"name": "K", "parent_id": None},
+    "/api/v1/categories/{category_id}": {"name": "K", "parent_id": 1},
+    "/api/v1/runs/{run_id}/publication": {"seen": {}, "set": {"found_by": "account", "signs_up": "code", "shown_from": "2027-09-01T09:00", "shown_until": None, "promoted": True}},
+    "/api/v1/runs/{run_id}/access-codes": {"label": "x", "code": "GUILD", "starts": "2027-09-01T09:00", "ends": None, "most": 3},
+    "/api/v1/runs/{run_id}/rehearsal": {"at": "2027-09-01T09:00", "account": True, "tags": ["member"], "organization_id": None, "heads": 2, "code": "x", "access_code": "y"},
+    "/api/v1/requests/{seat_request_id}/decision": {"approve": False, "word": "x"},
+    "/api/v1/catalog/runs/{run_id}/quote": {"people": [{"rate_id": 1, "count": 2}], "extras": [{"extra_id": 1, "count": 1}], "code": "x", "plan_id": 1, "access_code": "", "key": "k"},
+    "/api/v1/catalog/runs/{run_id}/sign-ups": {**STRANGER, "people": [{"count": 1}], "total": "210.00", "names": ["A B"], "terms": "", "kept": "x"},
+    "/api/v1/catalog/runs/{run_id}/waiting": {**STRANGER, "people": [{"count": 1}]},
+    "/api/v1/catalog/runs/{run_id}/requests": STRANGER,
+    "/api/v1/catalog/runs/{run_id}/interest": STRANGER,
+    "/api/v1/catalog/courses/{course_id}/interest": STRANGER,
+    "/api/v1/catalog/runs/{run_id}/kept-seats": {"email": "a@example.org", "heads": 1, "access_code": "", "key": ""},
+    "/api/v1/catalog/runs/{run_id}/code": {"access_code": "x", "key": ""},
     "/api/v1/enrollments": {"run_id": 1, "person_id": 1, "total": "1.00", "heads": 1, "rate_id": None, "note": "x"},
     "/api/v1/pulse": {"seen": 1, "run_id": None},
     "/api/v1/places": {"name": "A hall", "kind": "room", "seats": 9, "facts": "", "address": "", "map_link": "", "address_public": True},

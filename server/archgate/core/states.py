@@ -561,7 +561,7 @@ class RequestStatus(StrEnum):
 
 
 class WayIn(StrEnum):
-    """How somebody came onto a roster."""
+    """How somebody came onto a roster. Sentences are known by their kind (`SentenceKind`)."""
 
     DESK = "desk"
     STAFF = "staff"
@@ -569,5 +569,6 @@ class WayIn(StrEnum):
     REQUEST = "request"
     PURCHASE = "purchase"
     LIST = "list"
-    SENTENCE = "sentence"
     OFFER = "offer"
+    WAITLIST = "waitlist"
+    INTEREST = "interest list"

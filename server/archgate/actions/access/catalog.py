@@ -110,7 +110,6 @@ class Listed:
     summary: str
     category_id: int | None
     promoted: bool
-    card: CourseCard
     level: str
     language: str
 
@@ -174,7 +173,6 @@ def courses_wanted(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> li
             Course.summary,
             Course.category_id,
             Course.promoted,
-            CourseVersion.card,
             CourseVersion.level,
             CourseVersion.language,
         )
@@ -197,8 +195,8 @@ def courses_wanted(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> li
             fits.append(Course.category_id.in_([w for n in in_category for w in tree.within(n)]))
         query = query.where(or_(*fits))
     return [
-        Listed(n, title, summary, category, bool(promoted), CourseCard.model_validate(card), level, language)
-        for n, title, summary, category, promoted, card, level, language in uow.session.execute(query)
+        Listed(n, title, summary, category, bool(promoted), level, language)
+        for n, title, summary, category, promoted, level, language in uow.session.execute(query)
     ]
 
 
@@ -302,23 +300,28 @@ def cards_of(
     """Courses as a list shows them, each with its first few dates."""
     ids = [n for c in rows for n in starts.get(c.id, NO_RUN).ids[:RUNS_OF_A_CARD]]
     runs = {run.id: (run, taken) for run, taken in showing.runs_shown(uow, ids)} if ids else {}
-    sizes = showing.sizes_of(uow, {c.card.picture.key for c in rows if c.card.picture})
+    held = showing.held_by_run(uow, ids) if ids else {}
+    stored = select(Course.id, CourseVersion.card).select_from(Course).join(CourseVersion, LIVE)
+    listed = uow.session.execute(stored.where(Course.id.in_([c.id for c in rows])))
+    shown_of = {n: CourseCard.model_validate(card) for n, card in listed}
+    sizes = showing.sizes_of(uow, {c.picture.key for c in shown_of.values() if c.picture})
     cards = []
     for c in rows:
-        address, found = address_of(c.id, c.title), starts.get(c.id, NO_RUN)
+        address, found, card = address_of(c.id, c.title), starts.get(c.id, NO_RUN), shown_of[c.id]
         shown = tuple(
-            showing.run_shown(uow, *runs[n], c.card, address, looker) for n in found.ids[:RUNS_OF_A_CARD]
+            showing.run_shown(uow, *runs[n], card, address, looker, held.get(n, showing.Held()))
+            for n in found.ids[:RUNS_OF_A_CARD]
         )
         cards.append(
             values.Card(
                 address=address,
                 title=c.title,
-                subtitle=c.card.subtitle,
+                subtitle=card.subtitle,
                 summary=c.summary,
                 category=" / ".join(tree.path(c.category_id)),
                 level=level_text(c.level),
                 language=(language_name(c.language) or "") if c.language not in ("", "en") else "",
-                picture=showing.picture_of(c.card.picture, sizes),
+                picture=showing.picture_of(card.picture, sizes),
                 promoted=c.promoted or found.promoted,
                 runs=shown,
                 more=max(0, len(found.ids) - RUNS_OF_A_CARD),
@@ -438,7 +441,7 @@ def runs_of(
         return ()
     card = texts.card_of(text)
     return tuple(
-        showing.run_shown(uow, run, taken, card, address, looker, whole=True, code=run.id in coded)
+        showing.run_shown(uow, run, taken, card, address, looker, code=run.id in coded)
         for run, taken in showing.runs_shown(uow, ids, whole=True)
     )
 
@@ -551,8 +554,9 @@ def sign_up_page(
     course = there.run.course
     version = texts.version_of(uow, course.id, course.published_n or 0)
     (run, taken), *_ = showing.runs_shown(uow, [there.run.id])
+    held = showing.held_by_run(uow, [run.id]).get(run.id, showing.Held())
     address = address_of(course.id, version.title)
-    shown = showing.run_shown(uow, run, taken, CourseCard.model_validate(version.card), address, looker)
+    shown = showing.run_shown(uow, run, taken, CourseCard.model_validate(version.card), address, looker, held)
     heading = HEADINGS.get(shown.acts, "Sign up")
     return values.SignUpPage(site, heading, run.title or version.title, course.id, address, run.id, key)
 

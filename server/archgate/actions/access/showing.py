@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 
-from sqlalchemy import ColumnElement, Select, and_, or_, select
+from sqlalchemy import ColumnElement, Select, and_, func, or_, select
 from sqlalchemy.orm import defaultload, joinedload, selectinload
 
 from archgate.actions.courses import courses
@@ -110,13 +110,59 @@ def not_over(uow: UnitOfWork) -> ColumnElement[bool]:
 
 SHOWN = (
     joinedload(Run.place),
+    joinedload(Run.course),
     selectinload(Run.teachers).joinedload(RunTeacher.instructor),
     selectinload(Run.gates),
-    selectinload(Run.rates).selectinload(Rate.early),
+    selectinload(Run.rates).joinedload(Rate.early),
     selectinload(Run.extras),
+)
+WHOLE = (
     selectinload(Run.all_meetings).joinedload(Meeting.place),
     defaultload(Run.all_meetings).lazyload(Meeting.teachers),
+    selectinload(Run.plans).joinedload(Plan.lines),
 )
+
+
+@dataclass(frozen=True)
+class Held:
+    """When a run meets, in short: how often, from which day to which, on which weekdays (0 for Monday), and at what time where that
+    is the same each time."""
+
+    number: int = 0
+    first: date | None = None
+    last: date | None = None
+    weekdays: tuple[int, ...] = ()
+    start: time | None = None
+    minutes: int | None = None
+
+
+def held_by_run(uow: UnitOfWork, ids: Collection[int]) -> dict[int, Held]:
+    """The same of many runs by one statement, without reading their meetings."""
+    held = Meeting.run_id.in_(ids) & Meeting.cancelled_at.is_(None)
+    rows = uow.session.execute(
+        select(
+            Meeting.run_id, func.count(), func.min(Meeting.date), func.max(Meeting.date),
+            func.group_concat(func.weekday(Meeting.date).distinct()), func.min(Meeting.start),
+            func.max(Meeting.start), func.min(Meeting.minutes), func.max(Meeting.minutes),
+        ).where(held).group_by(Meeting.run_id)
+    )  # fmt: skip
+    return {
+        run_id: Held(
+            int(n), first, last, tuple(sorted(int(d) for d in str(days).split(","))),
+            start if start == latest else None, int(short) if short == long else None,
+        )
+        for run_id, n, first, last, days, start, latest, short, long in rows
+    }  # fmt: skip
+
+
+def held_of(meetings: Sequence[Meeting]) -> Held:
+    if not meetings:
+        return Held()
+    starts, lengths = {m.start for m in meetings}, {m.minutes for m in meetings}
+    return Held(
+        len(meetings), meetings[0].date, meetings[-1].date, tuple(sorted({m.date.weekday() for m in meetings})),
+        starts.pop() if len(starts) == 1 else None, lengths.pop() if len(lengths) == 1 else None,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -128,15 +174,12 @@ class Taken:
 
 
 def runs_shown(uow: UnitOfWork, ids: Collection[int], whole: bool = False) -> list[tuple[Run, Taken]]:
-    """Runs with all that pages say of them, by their start; `whole`: with their plans."""
-    options = [*SHOWN, joinedload(Run.course)]
-    if whole:
-        options.append(selectinload(Run.plans).selectinload(Plan.lines))
+    """Runs with all that lists say of them, by their start; `whole`: with every date and their plans, as pages do."""
     rows = uow.session.execute(
         select(Run, RunSeats.taken, seats.kept_back_of(uow.today, uow.now))
         .join(RunSeats, RunSeats.run_id == Run.id)
         .where(Run.id.in_(ids))
-        .options(*options)
+        .options(*SHOWN, *(WHOLE if whole else ()))
     ).unique()
     return sorted(
         ((run, Taken(int(taken), int(kept))) for run, taken, kept in rows), key=lambda r: starts_of(r[0])
@@ -180,17 +223,19 @@ def run_shown(
     card: CourseCard,
     address: str,
     looker: Looker = ANYBODY,
-    whole: bool = False,
+    held: Held | None = None,
     code: bool = False,
 ) -> values.RunShown:
-    """A run as a page shows it; `whole`: with every date, plan and rate, else what one line says."""
+    """A run as a page shows it: with every date, plan and rate; or with what one line says, where `held` says when it meets."""
+    whole = held is None
     hidden = set(card.hidden)
     free = run.capacity + run.overbook - taken.taken - taken.kept
     state, _ = fees.sign_up_of(uow, run, free <= 0)
-    meetings = schedule.ordered(run)
+    meetings = schedule.ordered(run) if held is None else []
+    held = held_of(meetings) if held is None else held
     zone = schedule.zone_of(run, run.place)
     opens, closes = publication.window_of(run)
-    first, last = days_of(run, meetings)
+    first, last = days_of(run, held)
     act, said = act_of(uow, run, state, looker, code)
     show_dates = PublicFact.DATES not in hidden
     return values.RunShown(
@@ -200,10 +245,10 @@ def run_shown(
         kind=run.kind,
         first=first if show_dates else None,
         last=last if show_dates else None,
-        when=when_text(run, meetings) if show_dates else "",
-        meetings=len(meetings),
+        when=when_text(run, held) if show_dates else "",
+        meetings=held.number,
         dates=tuple(date_shown(run, m) for m in meetings) if whole and show_dates else (),
-        where=None if PublicFact.PLACE in hidden else where_of(run, looker),
+        where=None if PublicFact.PLACE in hidden else where_of(run, looker, meetings),
         teachers=()
         if PublicFact.INSTRUCTORS in hidden
         else tuple(
@@ -220,7 +265,7 @@ def run_shown(
         closes=last_minute(closes.astimezone(uow.zone)) if closes and closes > uow.now else None,
         decided={Decision.GOING_AHEAD: "It goes ahead."}.get(run.decision, ""),
         access_days=run.access_days if run.kind is RunKind.OPEN else None,
-        calendar=f"/catalog/runs/{run.id}/dates.ics" if meetings and show_dates else "",
+        calendar=f"/catalog/runs/{run.id}/dates.ics" if held.number and show_dates else "",
         address=f"{address}#run-{run.id}",
         zone=str(zone) if zone.key != uow.zone.key else "",
     )
@@ -231,31 +276,31 @@ def last_minute(local: datetime) -> datetime:
     return local - timedelta(minutes=1) if (local.hour, local.minute) == (0, 0) else local
 
 
-def days_of(run: Run, meetings: Sequence[Meeting]) -> tuple[date | None, date | None]:
-    if run.kind is RunKind.COHORT:
-        return run.starts_on, run.ends_on
-    return (meetings[0].date, meetings[-1].date) if meetings else (None, None)
+def start_of(run: Run) -> date | None:
+    """The day on which a run starts, by its gate: a list has not read its meetings."""
+    return next((g.day for g in run.gates if g.kind == "starts"), None)
 
 
-def when_text(run: Run, meetings: Sequence[Meeting]) -> str:
-    """The rhythm of a run in words: "8 Tuesdays, 18:30 to 20:30"."""
-    if not meetings:
+def days_of(run: Run, held: Held) -> tuple[date | None, date | None]:
+    return (run.starts_on, run.ends_on) if run.kind is RunKind.COHORT else (held.first, held.last)
+
+
+def when_text(run: Run, held: Held) -> str:
+    """The rhythm of a run in words: "8 Tuesdays, 18:30 to 20:30"; an end by the clock of the wall."""
+    if not held.number:
         return "" if run.kind is not RunKind.OPEN else "Start any day, at your own pace"
-    spans = {(m.start, m.minutes) for m in meetings}
-    days = sorted({m.date.weekday() for m in meetings})
     clock = ""
-    if len(spans) == 1:
-        m = meetings[0]
-        end = m.ends_at.astimezone(schedule.zone_of(run, m.place))
-        clock = f", {m.start:%H:%M} to {end:%H:%M}"
-    if len(meetings) == 1:
-        return f"{WEEKDAY_NAMES[days[0]]}{clock}"
+    if held.start is not None and held.minutes is not None:
+        end = (datetime.combine(date.min, held.start) + timedelta(minutes=held.minutes)).time()
+        clock = f", {held.start:%H:%M} to {end:%H:%M}"
+    days = [WEEKDAY_NAMES[d] for d in held.weekdays]
+    if held.number == 1:
+        return f"{days[0]}{clock}"
     if len(days) == 1:
-        return f"{len(meetings)} {WEEKDAY_NAMES[days[0]]}s{clock}"
+        return f"{held.number} {days[0]}s{clock}"
     if len(days) == 2:
-        both = " and ".join(f"{WEEKDAY_NAMES[d]}s" for d in days)
-        return f"{len(meetings)} meetings, {both}{clock}"
-    return f"{len(meetings)} meetings{clock}"
+        return f"{held.number} meetings, {days[0]}s and {days[1]}s{clock}"
+    return f"{held.number} meetings{clock}"
 
 
 def date_shown(run: Run, m: Meeting) -> values.Date:
@@ -264,8 +309,8 @@ def date_shown(run: Run, m: Meeting) -> values.Date:
     return values.Date(m.starts_at.astimezone(zone), m.ends_at.astimezone(zone), other)
 
 
-def where_of(run: Run, looker: Looker) -> values.Where | None:
-    place = run.place or next((m.place for m in run.meetings if m.place), None)
+def where_of(run: Run, looker: Looker, meetings: Sequence[Meeting] = ()) -> values.Where | None:
+    place = run.place or next((m.place for m in meetings if m.place), None)
     if place is None:
         return None
     if place.kind is PlaceKind.ONLINE:
@@ -281,7 +326,7 @@ def price_of(uow: UnitOfWork, run: Run) -> values.Price | None:
     rates = public_rates(run)
     if not rates:
         return None
-    terms, day, start = fees.core_fees(run), uow.today, fees.start_of(uow, run)
+    terms, day, start = fees.core_fees(run), uow.today, start_of(run)
     ask = core_fees.Ask((core_fees.Heads(rates[0].code, 1),))
     try:
         total = core_fees.total_on(terms, ask, day, start)
@@ -295,7 +340,7 @@ def price_of(uow: UnitOfWork, run: Run) -> values.Price | None:
 
 def rates_said(uow: UnitOfWork, run: Run) -> tuple[tuple[str, str], ...]:
     """Every rate that is offered with what one head pays now; those for members say so by their label."""
-    terms, start = fees.core_fees(run), fees.start_of(uow, run)
+    terms, start = fees.core_fees(run), start_of(run)
     said = []
     for rate in fees.rates_of(run):
         if rate.by_agreement:
@@ -315,7 +360,7 @@ def plans_said(uow: UnitOfWork, run: Run) -> tuple[values.PlanSaid, ...]:
     rates = public_rates(run)
     if not rates:
         return ()
-    terms, start = fees.core_fees(run), fees.start_of(uow, run)
+    terms, start = fees.core_fees(run), start_of(run)
     try:
         ask = core_fees.Ask((core_fees.Heads(rates[0].code, 1),))
         total = core_fees.total_on(terms, ask, uow.today, start)

@@ -47,6 +47,7 @@ from archgate.core.states import HoldStatus, SignUp
 from archgate.papers.markdown import html_of
 from archgate.tables.catalog import AccessCode
 from archgate.tables.courses import Run
+from archgate.tables.fees import Rate
 from archgate.tables.people import Person
 from archgate.tables.plans import Plan
 from archgate.tables.seats import HeldPlace
@@ -149,22 +150,27 @@ def rates_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[PublicRat
     for rate in fees.rates_of(run):
         if rate.by_agreement:
             continue
-        why = eligibility.why_not(fees.who_terms(uow, rate), facts, uow.today, sold.get(rate.id, 0), 1)
+        taken = sold.get(rate.id, 0)
+        why = (
+            why_not_stranger(uow, rate, taken, 1)
+            if person is None
+            else eligibility.why_not(fees.who_terms(uow, rate), facts, uow.today, taken, 1)
+        )
         rates.append(
             PublicRate(
                 id=rate.id,
                 label=rate.label,
                 amount=format_amount(core_fees.lowest(fees.core_rate(rate), uow.today, start), run.currency),
-                why_not=f"{why} {OWN_RATE}" if why and person is None and is_personal(rate) else why,
+                why_not=why,
                 left=None if rate.most is None else max(0, rate.most - sold.get(rate.id, 0)),
             )
         )
     return rates
 
 
-def is_personal(rate: object) -> bool:
+def is_personal(rate: Rate) -> bool:
     """Whether who one is decides about a rate."""
-    return any(getattr(rate, name) for name in ("tags", "organization_id", "past_course_id"))
+    return bool(rate.tags or rate.organization_id or rate.past_course_id)
 
 
 def plans_of(uow: UnitOfWork, run: Run) -> list[Plan]:
@@ -213,13 +219,29 @@ def resolved(uow: UnitOfWork, run: Run, ask: PublicAsk, person: Person | None) -
         raise Refused(
             [Fault("/people", "Up to 12 people sign up together; more are a list: please call us.")]
         )
-    try:
-        quotes.refuse_rates(uow, made, person, None)
-    except Refused as refused:
-        if person is not None:
-            raise
-        raise Refused([Fault(f.at, f"{f.message} {OWN_RATE}") for f in refused.faults]) from None
+    refuse_rates(uow, made, person)
     return made
+
+
+def refuse_rates(uow: UnitOfWork, made: quotes.ResolvedAsk, person: Person | None) -> None:
+    """Refuse rates that cannot be had. Somebody who is not signed in is nobody's member, whatever address they give."""
+    if person is not None:
+        quotes.refuse_rates(uow, made, person, None)
+        return
+    sold, faults = fees.heads_at(uow, made.run), []
+    for i, (rate, count, _) in enumerate(made.rates):
+        same = sum(n for r, n, _ in made.rates[:i] if r.id == rate.id)
+        why = why_not_stranger(uow, rate, sold.get(rate.id, 0) + same, count)
+        if why:
+            faults.append(Fault(f"/people/{i}/rate_id", why))
+    if faults:
+        raise Refused(faults)
+
+
+def why_not_stranger(uow: UnitOfWork, rate: Rate, taken: int, count: int) -> str | None:
+    """Why somebody of whom nothing is known cannot have a rate."""
+    why = eligibility.why_not(fees.who_terms(uow, rate), eligibility.Person(), uow.today, taken, count)
+    return f"{why} {OWN_RATE}" if why and is_personal(rate) else why
 
 
 def quote(uow: UnitOfWork, run_id: int, ask: PublicAsk, looker: Looker) -> PublicQuote:

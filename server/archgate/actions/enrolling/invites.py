@@ -16,12 +16,12 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
-from archgate.core.states import InterestStatus, RunStatus, SignUp
+from archgate.core.states import InterestStatus, RunStatus, SignUp, WayIn
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.waitlist import Interest
 
-WAY_IN = "interest list"
+WAY_IN = WayIn.INTEREST
 
 
 def link_of(row: Interest) -> str:

@@ -25,7 +25,7 @@ from archgate.actions.seats import seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
-from archgate.core.states import LineStatus, RunStatus
+from archgate.core.states import LineStatus, RunStatus, WayIn
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
 from archgate.papers.letters.occasions import OfferLapsed, OfferTakenBack, SeatOffered
 from archgate.papers.letters.writing import written
@@ -237,7 +237,7 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
         uow.session.flush()
         uow.log(Act.ASK_FOR_TIME, row.id, f"{name} asks for more time on {run.code}", run_id=run.id)
     elif answer == "take":
-        waitlist.seat_row(uow, row, run, total)
+        waitlist.seat_row(uow, row, run, total, way_in=WayIn.OFFER)
         uow.log(
             Act.TAKE_AN_OFFER,
             row.id,

@@ -55,7 +55,7 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
     row = func.json_array(
         Enrollment.id, Enrollment.person_id, Person.name, Person.email, Person.phone, Enrollment.way_in, Enrollment.batch_id,
         func.md5(type_coerce(Enrollment.quote, Text)), Organization.name, Enrollment.total, owed.c.left, owed.c.due,
-        owed.c.part, Enrollment.signed_up, User.name, Enrollment.heads, Enrollment.note, Enrollment.role, Enrollment.group_id,
+        owed.c.part, Enrollment.signed_up, func.coalesce(User.name, "themselves"), Enrollment.heads, Enrollment.note, Enrollment.role, Enrollment.group_id,
         Enrollment.hold_until, Enrollment.set_aside_id, Enrollment.received_on, Enrollment.exception,
         type_coerce(Enrollment.answers, Text), Enrollment.sentence_id,
     )  # fmt: skip

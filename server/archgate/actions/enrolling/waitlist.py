@@ -26,7 +26,7 @@ from archgate.actions.seats import parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_of
-from archgate.core.states import EnrollmentStatus, LineStatus, RunStatus
+from archgate.core.states import EnrollmentStatus, LineStatus, RunStatus, WayIn
 from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -212,10 +212,10 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> Enrolle
 
 
 def seat_row(
-    uow: UnitOfWork, row: Waiting, run: Run, total: str, why: str = ""
+    uow: UnitOfWork, row: Waiting, run: Run, total: str, why: str = "", way_in: WayIn = WayIn.WAITLIST
 ) -> tuple[Enrollment, core_seats.Seated]:
     """Seat a party whose turn it is, under the lock; the seats of its own offer are free for it. On a run that is off sale with a
-    reason only."""
+    reason only. `way_in`: by an offer they took, or from the line by the staff."""
     if run.status != RunStatus.PUBLISHED and not (run.known and why):
         raise conflict("sign-up-shut", f"The run is {run.status}; say why they get a seat all the same.")
     state = seats.seats_of(uow, run)
@@ -226,7 +226,7 @@ def seat_row(
     payer = uow.session.get_one(Account, row.payer_id)
     priced = quotes.priced(uow, resolved)
     coming = enrollments.Coming(
-        resolved, priced, row.person, payer, "waitlist", row.note, row.batch_id,
+        resolved, priced, row.person, payer, way_in, row.note, row.batch_id,
         group_id=row.group_id, sentence_id=row.sentence_id, order_number=row.order_number, contact=row.contact,
     )  # fmt: skip
     enrollment, seat = enrollments.seat_at_price(
