@@ -34,7 +34,18 @@ from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import HeldPlace
 from archgate.tables.waitlist import Interest, Waiting
-from made import a_person, a_run, at_once, enrolled, number, public_run, published, shown_as, taken
+from made import (
+    a_person,
+    a_run,
+    at_once,
+    enrolled,
+    number,
+    public_run,
+    published,
+    roster_of,
+    shown_as,
+    taken,
+)
 
 ANYBODY = showing.ANYBODY
 
@@ -506,3 +517,15 @@ def test_the_line_comes_first_online_as_at_the_desk(office):
     with pytest.raises(Problem) as full:
         signs_up(office, run)
     assert full.value.kind == "full" and "in line comes first" in full.value.detail
+
+
+def test_the_roster_says_by_which_code_somebody_came(office):
+    run = public_run(office)
+    shown_as(office, run, signs_up=SignsUp.CODE)
+    made = office.act(lambda d: access_codes.make(d, run["id"], AccessCodeCommand(label="Guild")))
+    signs_up(office, run, access_code=made["code"])
+    enrolled(office, run)
+    rows = roster_of(office, run)
+    assert [(r["way_in"], r["entered_by"]) for r in rows] == [
+        ("code Guild", "themselves"), ("desk", "Test coordinator"),
+    ]  # fmt: skip

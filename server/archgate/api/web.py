@@ -42,7 +42,7 @@ MEDIA = "application/problem+json"
 
 LINES = frozenset(
     """note notes health word summary body text remarks facts address notice receipt_note answer answers cells details why
-    exception reason questions password description program requirements audience answer""".split()
+    exception reason questions password description program requirements audience answer terms""".split()
 )
 MOST_DEPTH = 40
 

@@ -508,6 +508,7 @@ class SeatsShown(StrEnum):
 class PublicFact(StrEnum):
     """A fact of a course that its public page may leave out."""
 
+    PROGRAM = "program"
     DATES = "dates"
     PRICE = "price"
     PLANS = "plans"

@@ -13282,7 +13282,7 @@ export interface components {
          * @description A fact of a course that its public page may leave out.
          * @enum {string}
          */
-        PublicFact: "dates" | "price" | "plans" | "seats" | "instructors" | "place" | "questions" | "gallery" | "documents";
+        PublicFact: "program" | "dates" | "price" | "plans" | "seats" | "instructors" | "place" | "questions" | "gallery" | "documents";
         /** PublicHeads */
         PublicHeads: {
             /** Rate Id */

@@ -83,8 +83,10 @@ export function useSavedForm<V extends Record<string, unknown>, A>({
   return {
     values: { ...start, ...kept.edits } as V,
     set,
-    /** Saves now: for when a field is left. */
-    flush: () => void flush(),
+    /** Saves now: for when a field is left. What was refused waits until something else is typed, or it is decided on. */
+    flush: () => {
+      if (!stuck) void flush();
+    },
     busy,
     waits: typed !== "{}",
     faults,

@@ -471,7 +471,7 @@ def told(
         summary=text.summary,
         described=(text.summary or plain_of(text.description))[:300],
         description=html_of(text.description),
-        program=html_of(text.program),
+        program="" if PublicFact.PROGRAM in hidden else html_of(text.program),
         highlights=tuple(text.highlights),
         requirements=html_of(text.requirements),
         audience=html_of(text.audience),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 import orjson
-from sqlalchemy import Text, func, select, type_coerce
+from sqlalchemy import Text, case, func, select, type_coerce
 
 from archgate.actions.enrolling import groups, offers, roles
 from archgate.actions.enrolling.roster_views import (
@@ -39,6 +39,7 @@ from archgate.papers.letters.writing import Letter
 from archgate.papers.rosters import Listed, RosterPaper, Sheet
 from archgate.tables.access import User
 from archgate.tables.bulk import Sentence
+from archgate.tables.catalog import AccessCode
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment, PartyPlace
@@ -52,8 +53,12 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
     """
     run = get_run(uow, run_id)
     owed = money.open_on(run.id)
+    # A sign-up by an access code says by which.
+    way_in = case(
+        (AccessCode.id.is_not(None), func.concat("code ", AccessCode.label)), else_=Enrollment.way_in
+    )
     row = func.json_array(
-        Enrollment.id, Enrollment.person_id, Person.name, Person.email, Person.phone, Enrollment.way_in, Enrollment.batch_id,
+        Enrollment.id, Enrollment.person_id, Person.name, Person.email, Person.phone, way_in, Enrollment.batch_id,
         func.md5(type_coerce(Enrollment.quote, Text)), Organization.name, Enrollment.total, owed.c.left, owed.c.due,
         owed.c.part, Enrollment.signed_up, func.coalesce(User.name, "themselves"), Enrollment.heads, Enrollment.note, Enrollment.role, Enrollment.group_id,
         Enrollment.hold_until, Enrollment.set_aside_id, Enrollment.received_on, Enrollment.exception,
@@ -64,6 +69,7 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
         .join(Person, Person.id == Enrollment.person_id)
         .join(Account, Account.id == Enrollment.payer_id)
         .outerjoin(User, User.id == Enrollment.user_id)
+        .outerjoin(AccessCode, AccessCode.id == Enrollment.access_code_id)
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .outerjoin(owed, owed.c.enrollment_id == Enrollment.id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1)

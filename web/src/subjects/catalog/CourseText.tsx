@@ -32,6 +32,7 @@ const LEVELS: { value: string; text: string }[] = [
 const LANGUAGES = ["en", "es", "fr", "de", "it", "pt", "pl", "zh", "ja", "ar", "ru", "nl"];
 const names = new Intl.DisplayNames("en", { type: "language" });
 const FACTS: [Schemas["PublicFact"], string][] = [
+  ["program", "program, before one signs up"],
   ["dates", "dates"],
   ["price", "price"],
   ["plans", "payment plans"],
@@ -101,7 +102,14 @@ function Edit({ course, page }: { course: number; page: TextOut }) {
           <p>Somebody else wrote here meanwhile: {Object.keys(of.conflict).join(", ")}.</p>
           <Row>
             <Button onClick={of.keepMine}>Keep mine</Button>
-            <Button onClick={of.takeTheirs}>Take theirs</Button>
+            <Button
+              onClick={() => {
+                of.takeTheirs();
+                void queries.invalidateQueries({ queryKey: textKey(course) });
+              }}
+            >
+              Take theirs
+            </Button>
           </Row>
         </Note>
       )}

@@ -4,7 +4,7 @@ import { type ReactNode, useState } from "react";
 
 import { $api, api, ask, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
-import { Ends, Form } from "../../form/Form";
+import { Ends, Form, SaveOrKeep } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
 import { useWaitingForm } from "../../form/useWaitingForm";
 import { Part, Row } from "../../parts/layout";
@@ -45,6 +45,8 @@ type Values = {
   refunds?: Policy;
   told?: string[];
   office_email?: string;
+  seats_shown?: string;
+  terms?: string;
   quote_days?: number;
   access_days?: number;
   overbook?: number;
@@ -99,6 +101,10 @@ export default function DefaultsPage() {
       <Part as="div">
         <h2>Who is told</h2>
         <Told told={values.told ?? []} office={values.office_email ?? ""} save={save} />
+      </Part>
+      <Part as="div">
+        <h2>Public pages</h2>
+        <Public values={values} save={save} />
       </Part>
       <Part as="div">
         <h2>Seats and line</h2>
@@ -382,6 +388,42 @@ function Days({
         help="saved when you leave it"
         input={{ inputMode: "numeric" }}
       />
+    </Form>
+  );
+}
+
+/** How the public pages say what is left, and what people agree to when they sign up. */
+function Public({ values, save }: { values: Values; save: Save }) {
+  const of = useServerForm({
+    draft: "defaults-public",
+    start: { seats_shown: values.seats_shown ?? "number", terms: values.terms ?? "" },
+    send: async ({ seats_shown, terms }) => {
+      if (seats_shown !== (values.seats_shown ?? "number")) await save("seats_shown", seats_shown);
+      if (terms !== (values.terms ?? "")) await save("terms", terms.trim() ? terms : null);
+    },
+    done: () => undefined,
+  });
+  return (
+    <Form of={of} label="Public pages" sx={{ display: "grid", gap: "12px" }}>
+      <Choice
+        label="Seats left are said"
+        width={240}
+        value={of.values.seats_shown}
+        onChange={(seats_shown) => of.set({ seats_shown })}
+        options={[
+          { value: "number", text: "by their number" },
+          { value: "few", text: "when few are left" },
+          { value: "none", text: "only when none is left" },
+        ]}
+      />
+      <Field
+        label="Terms that people agree to when they sign up"
+        width="100%"
+        multiline
+        {...of.field("terms", "/set/terms")}
+        help="Markdown. Without any, nobody is asked to agree."
+      />
+      {of.dirty.length > 0 && <SaveOrKeep of={of} />}
     </Form>
   );
 }

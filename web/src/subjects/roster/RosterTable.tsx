@@ -66,7 +66,16 @@ export const COLUMNS: Column[] = [
     width: "minmax(96px, 0.7fr)",
     cell: ({ row }) => (
       <>
-        <T nowrap title={row.way_in === "list" ? undefined : `entered by ${row.entered_by}`}>
+        <T
+          nowrap
+          title={
+            row.way_in === "list"
+              ? undefined
+              : row.entered_by === "themselves"
+                ? "they signed up themselves"
+                : `entered by ${row.entered_by}`
+          }
+        >
           {row.way_in}, {day(row.signed_up, false).slice(4)}
         </T>
         {row.received_on && (
