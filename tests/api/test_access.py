@@ -28,6 +28,10 @@ OPEN_TO_ALL = {
     ("GET", "/api/v1/own/links/{token}"),
     ("POST", "/api/v1/own/links/{token}"),
     ("GET", "/api/v1/own"),  # by a session of its own
+    ("POST", "/api/v1/own/enrollments/{enrollment_id}/withdrawal"),
+    ("PUT", "/api/v1/own/person"),
+    ("POST", "/api/v1/own/password"),
+    ("PUT", "/api/v1/own/calendar"),
     ("POST", "/api/v1/own/session"),
     ("DELETE", "/api/v1/own/session"),
     ("POST", "/api/v1/own/new-link"),

@@ -7,11 +7,14 @@ from datetime import timedelta
 from functools import partial
 
 import pytest
+from fastapi.testclient import TestClient
 from sqlalchemy import func, select
 
 from archgate.actions.access import own_pages, staff
 from archgate.actions.across import merging
 from archgate.actions.across.undo import undo
+from archgate.actions.courses import courses
+from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.enrolling import freed, waitlist
 from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel.commands import command_of
@@ -21,6 +24,7 @@ from archgate.tables.access import SignInLimit
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPage, OwnPageSession
+from archgate.tables.waitlist import Waiting
 from made import a_person, a_run, at_once, enrolled
 
 WORD = "a word of their own"
@@ -97,7 +101,15 @@ def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
     assert (course["total"], course["owed"], held["owed"]) == ("210.00", "210.00", "210.00")
     assert held["next_due"] == {"due": "2027-08-20", "amount": "105.00"}
     assert held["waiting"] == [
-        {"title": full["course"]["title"], "code": full["code"], "place": 1, "heads": 1}
+        {
+            "title": full["course"]["title"],
+            "code": full["code"],
+            "place": 1,
+            "heads": 1,
+            "offer": None,
+            "until": None,
+            "chance": held["waiting"][0]["chance"],
+        }  # fmt: skip
     ]
     later = office.later(days=60).read(
         lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"]))
@@ -338,3 +350,141 @@ def test_a_course_stays_while_access_to_it_goes_on(office):
     # Thirty days after 22 October are 21 November; 20 August is the office's day, 93 days before.
     assert shown(0) == shown(93) == [(run["code"], "2027-11-21")]
     assert shown(94) == []
+
+
+# --- what they do there themselves --------------------------------------------------------------------------------
+
+
+def at_home(office, stranger, person):
+    """The browser of somebody who is signed in to their own page."""
+    invited(office, person)
+    token = link_in(office, person)
+    assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD}).status_code == 204
+    return stranger
+
+
+def withdrawal(browser, held, kept=None, preview=False):
+    path = f"/api/v1/own/enrollments/{held['enrollment_id']}/withdrawal"
+    return browser.post(path, params={"preview": preview}, json={"kept": kept})
+
+
+def test_a_learner_withdraws_by_the_refund_policy_at_the_sum_that_was_shown(office, stranger):
+    run, person = a_run(office, capacity=1, smallest=0), a_person(office)
+    policy = {"steps": [{"days_before": 30, "percent": "100"}, {"days_before": 7, "percent": "50"}]}
+    patch = command_of(CoursePatch, {"set": {"refunds": policy}})
+    office.act(lambda d: courses.change_course(d, run["course"]["id"], patch))
+    held = enrolled(office, run, person)
+    waiter = a_person(office)
+    office.act(
+        lambda d: waitlist.join(d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waiter["id"]}))
+    )
+    browser = at_home(office, stranger, person)
+    shown = withdrawal(browser, held, preview=True).json()
+    assert (shown["kept"], shown["back"], shown["owed"]) == ("105.00", "0.00", "105.00")
+    assert browser.get("/api/v1/own").json()["courses"][0]["enrollment_id"] == held["enrollment_id"]
+    assert withdrawal(browser, held, kept="0.00").status_code == 409
+    done = withdrawal(browser, held, kept="105.00")
+    assert done.status_code == 200
+    page = browser.get("/api/v1/own").json()
+    assert page["courses"] == [] and page["past"][0]["status"] == "withdrawn" and page["owed"] == "105.00"
+    offered = office.read(lambda d: d.session.query(Waiting).filter_by(run_id=run["id"]).one().status)
+    assert offered == "offered", "the seat goes to whoever is next in line"
+    assert withdrawal(browser, held).json()["detail"] == "You no longer hold a seat here."
+
+
+def test_two_withdrawals_at_once_are_one(office, stranger):
+    run, person = a_run(office), a_person(office)
+    held = enrolled(office, run, person)
+    browser = at_home(office, stranger, person)
+    answers = at_once([partial(withdrawal, browser, held, "0.00") for _ in range(3)])
+    assert sorted(a.status_code for a in answers) == [200, 409, 409]
+
+
+def test_nobody_withdraws_somebody_elses_seat_nor_one_that_others_pay(office, stranger, clerk):
+    run, person, other = a_run(office), a_person(office), a_person(office)
+    theirs = enrolled(office, run, other)
+    payer = clerk.post("/api/v1/organizations", json={"name": f"Payer {other['id']}"}).json()["id"]
+    paid = enrolled(office, run, person, organization_id=payer)
+    browser = at_home(office, stranger, person)
+    assert withdrawal(browser, theirs).status_code == 404
+    assert withdrawal(browser, paid).json()["detail"] == "Somebody else pays for this seat; please call us."
+    assert browser.get("/api/v1/own").json()["courses"][0]["enrollment_id"] is None
+
+
+def test_the_plan_past_runs_and_the_way_there_stand_on_the_page(office, stranger):
+    run, person = a_run(office), a_person(office)
+    enrolled(office, run, person)
+    browser = at_home(office, stranger, person)
+    (course,) = browser.get("/api/v1/own").json()["courses"]
+    assert [(x["amount"], x["open"]) for x in course["dues"]] == [("105.00", "105.00"), ("105.00", "105.00")]
+    assert len(course["meetings"]) == 8 and {"address", "map_link", "link"} <= course["meetings"][0].keys()
+
+
+def test_an_offer_is_answered_from_the_page_and_a_chance_is_told_until_then(office, stranger):
+    run, person = a_run(office, capacity=1, smallest=0), a_person(office)
+    held = enrolled(office, run)
+    office.act(
+        lambda d: waitlist.join(d, command_of(JoinCommand, {"run_id": run["id"], "person_id": person["id"]}))
+    )
+    browser = at_home(office, stranger, person)
+    (waits,) = browser.get("/api/v1/own").json()["waiting"]
+    assert waits["offer"] is None and re.search(r"chance|likely", waits["chance"])
+    office.act(
+        lambda d: freed.withdraw(
+            d, held["enrollment_id"], command_of(freed.WithdrawCommand, {"seat": {"to": "next"}})
+        )
+    )
+    (waits,) = browser.get("/api/v1/own").json()["waiting"]
+    token = waits["offer"].removeprefix("/reply/")
+    assert browser.get(f"/api/v1/replies/{token}").json()["stands"]
+
+
+def test_ones_own_data_and_password(office, stranger, app):
+    person = a_person(office)
+    browser = at_home(office, stranger, person)
+    wrong = browser.put("/api/v1/own/person", json={"given": "", "family": "", "phone": "call"})
+    assert {e["at"] for e in wrong.json()["errors"]} == {"/given", "/phone"}
+    assert (
+        browser.put(
+            "/api/v1/own/person", json={"given": "Neu", "family": "Name", "phone": "555-0100"}
+        ).status_code
+        == 200
+    )
+    page = browser.get("/api/v1/own").json()
+    assert (page["name"], page["phone"], page["email"]) == ("Neu", "555-0100", person["email"])
+    other = TestClient(app, base_url="http://testserver")
+    assert (
+        other.post("/api/v1/own/session", json={"email": person["email"], "password": WORD}).status_code
+        == 204
+    )
+    bad = browser.post("/api/v1/own/password", json={"now": "not this one", "password": "another long word"})
+    assert bad.json()["errors"][0]["at"] == "/now"
+    assert (
+        browser.post("/api/v1/own/password", json={"now": WORD, "password": "short"}).json()["errors"][0][
+            "at"
+        ]
+        == "/password"
+    )
+    assert (
+        browser.post("/api/v1/own/password", json={"now": WORD, "password": "another long word"}).status_code
+        == 200
+    )
+    assert browser.get("/api/v1/own").status_code == 200 and other.get("/api/v1/own").status_code == 401
+    tries = [
+        browser.post("/api/v1/own/password", json={"now": "guess", "password": "x" * 12}).status_code
+        for _ in range(7)
+    ]
+    assert 429 in tries
+
+
+def test_ones_own_calendar_holds_ones_own_dates_alone(office, stranger, clerk):
+    run, other, person = a_run(office), a_run(office), a_person(office)
+    enrolled(office, run, person)
+    enrolled(office, other)
+    browser = at_home(office, stranger, person)
+    path = browser.put("/api/v1/own/calendar").json()["path"]
+    text = browser.get(path).text
+    assert text.count("BEGIN:VEVENT") == 8 and run["code"] in text and other["code"] not in text
+    assert browser.put("/api/v1/own/calendar", params={"renew": True}).json()["path"] != path
+    assert browser.get(path).status_code == 404
+    assert clerk.put(f"/api/v1/feeds/person/{person['id']}").status_code == 404

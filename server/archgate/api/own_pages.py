@@ -4,10 +4,18 @@ from __future__ import annotations
 
 from fastapi import Depends, Request, Response
 
-from archgate.actions.access import own_pages, staff
-from archgate.actions.access.commands import NewPasswordCommand, OwnEmailCommand, SignInCommand
+from archgate.actions.access import own_acts, own_pages, staff
+from archgate.actions.access.commands import (
+    NewPasswordCommand,
+    OwnEmailCommand,
+    OwnFactsCommand,
+    OwnPasswordCommand,
+    OwnWithdrawCommand,
+    SignInCommand,
+)
+from archgate.actions.access.own_pages import Person
 from archgate.actions.access.staff import User
-from archgate.actions.access.views import OwnLink, OwnPageDone, OwnPageOut, Said
+from archgate.actions.access.views import OwnFeed, OwnLink, OwnPageDone, OwnPageOut, OwnWithdrawn, Said
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.api.web import Subject, Token, address_of, keep_cookie, may, once, run_act
@@ -85,15 +93,57 @@ def new_link(body: OwnEmailCommand, request: Request) -> Said:
     return Said(said="If there is a page by this email, a link is on its way to it.")
 
 
+def person_of(uow: UnitOfWork, request: Request) -> Person:
+    """Whose page it is, by the session of its own."""
+    token = request.cookies.get(COOKIE)
+    person = own_pages.person_behind(uow, token) if token else None
+    if person is None:
+        raise Problem(401, "signed-out", "Sign in to see your courses.")
+    return person
+
+
 @router.get("/own")
 def own_page(request: Request) -> OwnPageOut:
-    """One's own courses, dates ahead and what is due."""
-    token = request.cookies.get(COOKIE)
+    """One's own courses, dates ahead, plans and what is due, places in line, requests, past runs."""
+    return read_only(request.app.state.sessions, lambda uow: own_pages.own_page(uow, person_of(uow, request)))
 
-    def reading(uow: UnitOfWork) -> OwnPageOut:
-        person = own_pages.person_behind(uow, token) if token else None
-        if person is None:
-            raise Problem(401, "signed-out", "Sign in to see your courses.")
-        return own_pages.own_page(uow, person)
 
-    return read_only(request.app.state.sessions, reading)
+@router.post("/own/enrollments/{enrollment_id}/withdrawal")
+def own_withdrawal(
+    enrollment_id: int, body: OwnWithdrawCommand, request: Request, preview: bool = False
+) -> OwnWithdrawn:
+    """Give one's own seat back by the refund policy; with `preview` nothing is done, and the sums are shown."""
+    return act(
+        request.app.state.sessions,
+        lambda uow: own_acts.withdraw(uow, person_of(uow, request), enrollment_id, body),
+        preview=preview,
+    )
+
+
+@router.put("/own/person")
+def own_facts(body: OwnFactsCommand, request: Request) -> Said:
+    """Change one's own name and phone number."""
+    return act(
+        request.app.state.sessions, lambda uow: own_acts.change_facts(uow, person_of(uow, request), body)
+    )
+
+
+@router.post("/own/password")
+def own_password(body: OwnPasswordCommand, request: Request) -> Said:
+    """Set another password, by the one that holds; attempts are limited."""
+    sessions, quick = request.app.state.sessions, request.app.state.settings.quick_hash
+    token = request.cookies.get(COOKIE) or ""
+    number = read_only(sessions, lambda uow: person_of(uow, request).id)
+    limits = [(staff.count_key("own password", str(number)), staff.MOST_BY_CLIENT)]
+    act(sessions, lambda uow: staff.take_attempt(uow, limits))
+    done = act(
+        sessions, lambda uow: own_acts.change_password(uow, person_of(uow, request), token, body, quick)
+    )
+    act(sessions, lambda uow: staff.give_back_attempt(uow, limits))
+    return done
+
+
+@router.put("/own/calendar")
+def own_calendar(request: Request, renew: bool = False) -> OwnFeed:
+    """The secret address of one's own dates as a calendar; `renew` ends the old one."""
+    return act(request.app.state.sessions, lambda uow: own_acts.calendar(uow, person_of(uow, request), renew))

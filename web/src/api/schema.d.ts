@@ -3566,10 +3566,90 @@ export interface paths {
         };
         /**
          * Own Page
-         * @description One's own courses, dates ahead and what is due.
+         * @description One's own courses, dates ahead, plans and what is due, places in line, requests, past runs.
          */
         get: operations["own_page"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/enrollments/{enrollment_id}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Own Withdrawal
+         * @description Give one's own seat back by the refund policy; with `preview` nothing is done, and the sums are shown.
+         */
+        post: operations["own_withdrawal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Own Facts
+         * @description Change one's own name and phone number.
+         */
+        put: operations["own_facts"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Own Password
+         * @description Set another password, by the one that holds; attempts are limited.
+         */
+        post: operations["own_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Own Calendar
+         * @description The secret address of one's own dates as a calendar; `renew` ends the old one.
+         */
+        put: operations["own_calendar"];
         post?: never;
         delete?: never;
         options?: never;
@@ -11809,9 +11889,14 @@ export interface components {
         };
         /**
          * OwnCourse
-         * @description `held`: the seat is kept until the first payment. Money is left out where somebody else pays.
+         * @description `held`: the seat is kept until the first payment. Money is left out where somebody else pays; `enrollment_id` is there where the
+         *     learner can withdraw by themselves.
          */
         OwnCourse: {
+            /** Enrollment Id */
+            enrollment_id: number | null;
+            /** Dues */
+            dues: components["schemas"]["OwnDue"][];
             /** Title */
             title: string;
             /** Code */
@@ -11832,10 +11917,48 @@ export interface components {
             owed: string | null;
             next_due: components["schemas"]["NextDue"] | null;
         };
+        /**
+         * OwnDue
+         * @description A sum of the plan, and what is still open of it.
+         */
+        OwnDue: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Amount */
+            amount: string;
+            /** Open */
+            open: string;
+        };
         /** OwnEmailCommand */
         OwnEmailCommand: {
             /** Email */
             email: string;
+        };
+        /** OwnFactsCommand */
+        OwnFactsCommand: {
+            /**
+             * The given name
+             * @default
+             */
+            given: string;
+            /**
+             * The family name
+             * @default
+             */
+            family: string;
+            /**
+             * The phone number
+             * @default
+             */
+            phone: string;
+        };
+        /** OwnFeed */
+        OwnFeed: {
+            /** Path */
+            path: string;
         };
         /** OwnHoursCommand */
         OwnHoursCommand: {
@@ -11876,7 +11999,10 @@ export interface components {
             /** Said */
             said: string;
         };
-        /** OwnMeeting */
+        /**
+         * OwnMeeting
+         * @description `address` and `map_link` are those of the place, `link` joins a meeting that is held online.
+         */
         OwnMeeting: {
             /**
              * Start
@@ -11887,6 +12013,12 @@ export interface components {
             minutes: number;
             /** Place */
             place: string;
+            /** Address */
+            address: string;
+            /** Map Link */
+            map_link: string;
+            /** Link */
+            link: string;
         };
         /** OwnPageDone */
         OwnPageDone: {
@@ -11918,6 +12050,16 @@ export interface components {
             courses: components["schemas"]["OwnCourse"][];
             /** Waiting */
             waiting: components["schemas"]["OwnWaiting"][];
+            /** Requests */
+            requests: components["schemas"]["OwnRequest"][];
+            /** Past */
+            past: components["schemas"]["OwnPast"][];
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
+            /** Phone */
+            phone: string | null;
             /** Teaches */
             teaches: boolean;
         };
@@ -11937,15 +12079,28 @@ export interface components {
             /** Link Until */
             link_until: string | null;
         };
-        /**
-         * OwnPasswordCommand
-         * @description The password one has, and the one to be.
-         */
-        OwnPasswordCommand: {
-            /** The password you have */
-            now: string;
-            /** The new password */
-            password: string;
+        /** OwnPast */
+        OwnPast: {
+            /** Title */
+            title: string;
+            /** Code */
+            code: string;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Status */
+            status: string;
+        };
+        /** OwnRequest */
+        OwnRequest: {
+            /** Title */
+            title: string;
+            /** Code */
+            code: string;
+            status: components["schemas"]["RequestStatus"];
+            /** Word */
+            word: string;
         };
         /** OwnRights */
         OwnRights: {
@@ -12059,7 +12214,10 @@ export interface components {
             /** Online */
             online: string | null;
         };
-        /** OwnWaiting */
+        /**
+         * OwnWaiting
+         * @description A place in line; with an open offer its page, and until when it can be answered.
+         */
         OwnWaiting: {
             /** Title */
             title: string;
@@ -12069,6 +12227,38 @@ export interface components {
             place: number;
             /** Heads */
             heads: number;
+            /** Chance */
+            chance: string;
+            /** Offer */
+            offer: string | null;
+            /** Until */
+            until: string | null;
+        };
+        /**
+         * OwnWithdrawCommand
+         * @description `kept` is what the page said is kept; without it nothing was shown yet.
+         */
+        OwnWithdrawCommand: {
+            /** Kept */
+            kept?: string | null;
+        };
+        /**
+         * OwnWithdrawn
+         * @description What came of a withdrawal, or would: what is kept and why, what comes back as credit, what is still owed of what is kept.
+         */
+        OwnWithdrawn: {
+            /** Title */
+            title: string;
+            /** Currency */
+            currency: string;
+            /** Kept */
+            kept: string;
+            /** Back */
+            back: string;
+            /** Owed */
+            owed: string;
+            /** Why */
+            why: string;
         };
         /**
          * OwnerKind
@@ -16826,6 +17016,26 @@ export interface components {
             marks: components["schemas"]["MarksOut"];
         };
         /**
+         * OwnPasswordCommand
+         * @description The password that holds, and the one to take its place.
+         */
+        archgate__actions__access__commands__OwnPasswordCommand: {
+            /** Now */
+            now: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * OwnPasswordCommand
+         * @description The password one has, and the one to be.
+         */
+        archgate__actions__center__commands__OwnPasswordCommand: {
+            /** The password you have */
+            now: string;
+            /** The new password */
+            password: string;
+        };
+        /**
          * RoleCommand
          * @description A role of the center: its name, what it allows, and whether it needs a code to sign in.
          */
@@ -18119,7 +18329,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OwnPasswordCommand"];
+                "application/json": components["schemas"]["archgate__actions__center__commands__OwnPasswordCommand"];
             };
         };
         responses: {
@@ -32814,6 +33024,304 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OwnPageOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_withdrawal: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnWithdrawCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnWithdrawn"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnFactsCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["archgate__actions__access__commands__OwnPasswordCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_calendar: {
+        parameters: {
+            query?: {
+                renew?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnFeed"];
                 };
             };
             /** @description Please sign in */

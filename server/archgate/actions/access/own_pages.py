@@ -1,6 +1,6 @@
 """A learner's own page: invited by message to set a password, then their courses, dates and what is due.
 
-Nobody needs one: people are enrolled, told and billed without it. It shows, and changes nothing.
+Nobody needs one: people are enrolled, told and billed without it. What they do on it themselves stands in `own_acts`.
 """
 
 from __future__ import annotations
@@ -13,14 +13,17 @@ from sqlalchemy import delete, select
 from archgate.actions.access import staff
 from archgate.actions.access.views import (
     OwnCourse,
+    OwnDue,
     OwnLink,
     OwnMeeting,
     OwnPageDone,
     OwnPageOut,
     OwnPageState,
+    OwnPast,
+    OwnRequest,
     OwnWaiting,
 )
-from archgate.actions.enrolling import of_person
+from archgate.actions.enrolling import of_person, offers
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict, not_found
@@ -31,23 +34,30 @@ from archgate.actions.money.views import Owed
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand, PersonPatch
 from archgate.actions.people.views import PersonChanged, PersonOut
-from archgate.actions.schedule import gates
+from archgate.actions.schedule import calendars, gates
 from archgate.actions.schedule.schedule import ordered, zone_of
+from archgate.actions.seats import seats
 from archgate.actions.teaching import applications, instructors
 from archgate.actions.teaching.commands import AcceptCommand, InstructorCommand
 from archgate.actions.teaching.views import AcceptedOut, InstructorOut
 from archgate.clock import system_now
 from archgate.core.faults import refuse
-from archgate.core.states import PageStatus, RunStatus
+from archgate.core.money import format_amount
+from archgate.core.states import LineStatus, PageStatus, RunStatus
 from archgate.papers.letters.occasions import OwnPageInvited, PasswordLink
 from archgate.papers.letters.writing import written
-from archgate.tables.courses import Run
+from archgate.tables.catalog import SeatRequest
+from archgate.tables.courses import Course, Run
 from archgate.tables.own_pages import OwnPage, OwnPageSession
 from archgate.tables.people import Person
+from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Meeting, OnlineLink
 from archgate.tables.teaching import Instructor
+from archgate.tables.waitlist import Waiting
 
 LINK_LIFE = timedelta(days=14)
 SESSION_LIFE = timedelta(days=30)
+MOST_PAST = 40
 MOST_LINKS = 5  # mails with a link to one address in a quarter of an hour, whoever asks
 
 
@@ -286,28 +296,33 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
 
     Money stands only with what they pay themselves; notes and the log are the staff's.
     """
-    courses = []
+    courses, past = [], []
+    links = links_of(uow, person)
     for enrolled in of_person.enrollments_of(uow, person):
         run = uow.session.get_one(Run, enrolled.run_id)
         still_open = enrolled.access_until is not None and enrolled.access_until >= uow.today
         if enrolled.status not in ("seated", "held") or (is_over(run, uow.now) and not still_open):
+            past.append(
+                OwnPast(
+                    title=enrolled.title,
+                    code=enrolled.code,
+                    first=enrolled.first,
+                    last=enrolled.last,
+                    status="" if enrolled.status in ("seated", "held") else str(enrolled.status),
+                )
+            )
             continue
         ahead = [m for m in ordered(run) if m.ends_at > uow.now]
         theirs = enrolled.payer is None and not enrolled.guest
         courses.append(
             OwnCourse(
+                enrollment_id=enrolled.enrollment_id if theirs and enrolled.role == "learner" else None,
+                dues=dues_of(uow, enrolled.enrollment_id) if theirs else [],
                 title=enrolled.title,
                 code=enrolled.code,
                 heads=enrolled.heads,
                 held=enrolled.status == "held",
-                meetings=[
-                    OwnMeeting(
-                        start=m.starts_at.astimezone(zone_of(run, m.place)).isoformat(),
-                        minutes=m.minutes,
-                        place=m.place.name if m.place else "",
-                    )
-                    for m in ahead
-                ],
+                meetings=[meeting_view(run, m, links) for m in ahead],
                 access_until=enrolled.access_until,
                 currency=enrolled.currency,
                 total=enrolled.total if theirs else None,
@@ -315,10 +330,6 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
                 next_due=enrolled.next_due if theirs else None,
             )
         )
-    waiting = [
-        OwnWaiting(title=w.title, code=w.code, place=w.place, heads=w.heads)
-        for w in of_person.waiting_of(uow, person)
-    ]
     owes = accounts.owed_by(uow, [person.id]).get(person.id, Owed())
     return OwnPageOut(
         center=uow.center.name,
@@ -330,12 +341,101 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
         credit=owes.credit,
         next_due=owes.next_due,
         courses=courses,
-        waiting=waiting,
+        waiting=waiting_of(uow, person),
+        requests=requests_of(uow, person),
+        past=past[:MOST_PAST],
+        given=person.given,
+        family=person.family,
+        phone=person.phone,
         teaches=uow.session.scalar(
             select(Instructor.id).where(Instructor.person_id == person.id, Instructor.active)
         )
         is not None,
     )
+
+
+def links_of(uow: UnitOfWork, person: Person) -> dict[int, str]:
+    """The links of online meetings ahead, by meeting, of runs that somebody is on."""
+    query = select(OnlineLink.meeting_id, OnlineLink.link).join(Meeting, Meeting.id == OnlineLink.meeting_id)
+    rows = uow.session.execute(
+        query.where(Meeting.run_id.in_(calendars.runs_of(person.id)), Meeting.ends_at > uow.now)
+    )
+    return {meeting: link for meeting, link in rows if link}
+
+
+def meeting_view(run: Run, m: Meeting, links: dict[int, str]) -> OwnMeeting:
+    """A meeting ahead with all that whoever is on it needs to get there."""
+    place = m.place
+    return OwnMeeting(
+        start=m.starts_at.astimezone(zone_of(run, place)).isoformat(),
+        minutes=m.minutes,
+        place=place.name if place else "",
+        address=" ".join(place.address.split()) if place else "",
+        map_link=place.map_link if place and place.map_link.startswith("https://") else "",
+        link=links.get(m.id, ""),
+    )
+
+
+def dues_of(uow: UnitOfWork, enrollment_id: int) -> list[OwnDue]:
+    """The plan of a sign-up: every sum with its day, and what is still open of it."""
+    enrollment = uow.session.get_one(Enrollment, enrollment_id)
+    return [
+        OwnDue(
+            day=i.due,
+            amount=format_amount(i.amount, enrollment.currency),
+            open=format_amount(i.open, enrollment.currency),
+        )
+        for i in enrollment.installments
+    ]
+
+
+def waiting_of(uow: UnitOfWork, person: Person) -> list[OwnWaiting]:
+    """Places in line with the chance they have, and the page of an open offer."""
+    found = []
+    for w in of_person.waiting_of(uow, person):
+        row = uow.session.get_one(Waiting, w.waiting_id)
+        offered = (
+            row.status is LineStatus.OFFERED and row.offer_until is not None and row.offer_until > uow.now
+        )
+        found.append(
+            OwnWaiting(
+                title=w.title,
+                code=w.code,
+                place=w.place,
+                heads=w.heads,
+                chance="" if offered else chance_of(uow, row),
+                offer=f"/reply/{signing.token_for('o', row.id, row.offers)}" if offered else None,
+                until=uow.local(row.offer_until) if offered else None,
+            )
+        )
+    return found
+
+
+def chance_of(uow: UnitOfWork, row: Waiting) -> str:
+    """The chance of a party in line, in words."""
+    run = uow.session.get_one(Run, row.run_id)
+    state, leaving = seats.seats_of(uow, run), offers.leave_rate(uow)
+    line = seats.line_of(uow, run.id)
+    at = next((n for n, w in enumerate(line) if w.id == row.id), None)
+    if at is None:
+        return ""
+    return offers.chance_said(*offers.chances(state, leaving, line)[at][1:])
+
+
+def requests_of(uow: UnitOfWork, person: Person) -> list[OwnRequest]:
+    """The requests that somebody sent while signed in, or that became theirs; open ones and those decided of late."""
+    query = (
+        select(SeatRequest, Run, Course.title)
+        .join(Run, Run.id == SeatRequest.run_id)
+        .join(Course, Course.id == Run.course_id)
+        .where(SeatRequest.person_id == person.id)
+        .order_by(SeatRequest.id.desc())
+        .limit(20)
+    )
+    return [
+        OwnRequest(title=run.title or title, code=run.code, status=row.status, word=row.word)
+        for row, run, title in uow.session.execute(query)
+    ]
 
 
 def is_over(run: Run, now: datetime) -> bool:

@@ -357,11 +357,7 @@ def chance_text(uow: UnitOfWork, run: Run, heads: int, state: core_seats.Seats) 
     low, high = (
         chances_of([*line, mine], state.whole, out, rate)[-1] for rate in (leaving.range[0], leaving.range[1])
     )
-    first, last = (int((share * 100).to_integral_value()) for share in (low, high))
-    if last == 0:
-        return "By what the center has seen so far, a seat is not likely."
-    span = f"{first} in 100" if first == last else f"between {first} and {last} in 100"
-    return f"By what the center has seen so far, the chance of a seat is {span}."
+    return offers.chance_said(str(low), str(high))
 
 
 def letter_of_line(

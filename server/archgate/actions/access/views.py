@@ -7,7 +7,7 @@ from datetime import date
 from archgate.actions.enrolling.views import NextDue
 from archgate.actions.kernel.commands import Moment, View
 from archgate.core.rights import Right
-from archgate.core.states import PageStatus, Told
+from archgate.core.states import PageStatus, RequestStatus, Told
 
 
 class Me(View):
@@ -48,13 +48,30 @@ class Said(View):
 
 
 class OwnMeeting(View):
+    """`address` and `map_link` are those of the place, `link` joins a meeting that is held online."""
+
     start: Moment
     minutes: int
     place: str
+    address: str
+    map_link: str
+    link: str
+
+
+class OwnDue(View):
+    """A sum of the plan, and what is still open of it."""
+
+    day: date
+    amount: str
+    open: str
 
 
 class OwnCourse(View):
-    """`held`: the seat is kept until the first payment. Money is left out where somebody else pays."""
+    """`held`: the seat is kept until the first payment. Money is left out where somebody else pays; `enrollment_id` is there where the
+    learner can withdraw by themselves."""
+
+    enrollment_id: int | None
+    dues: list[OwnDue]
 
     title: str
     code: str
@@ -69,10 +86,45 @@ class OwnCourse(View):
 
 
 class OwnWaiting(View):
+    """A place in line; with an open offer its page, and until when it can be answered."""
+
     title: str
     code: str
     place: int
     heads: int
+    chance: str
+    offer: str | None
+    until: Moment | None
+
+
+class OwnRequest(View):
+    title: str
+    code: str
+    status: RequestStatus
+    word: str
+
+
+class OwnPast(View):
+    title: str
+    code: str
+    first: date | None
+    last: date | None
+    status: str
+
+
+class OwnWithdrawn(View):
+    """What came of a withdrawal, or would: what is kept and why, what comes back as credit, what is still owed of what is kept."""
+
+    title: str
+    currency: str
+    kept: str
+    back: str
+    owed: str
+    why: str
+
+
+class OwnFeed(View):
+    path: str
 
 
 class OwnPageOut(View):
@@ -86,6 +138,11 @@ class OwnPageOut(View):
     next_due: NextDue | None
     courses: list[OwnCourse]
     waiting: list[OwnWaiting]
+    requests: list[OwnRequest]
+    past: list[OwnPast]
+    given: str
+    family: str
+    phone: str | None
     teaches: bool
 
 

@@ -300,6 +300,17 @@ def chances(state: core_seats.Seats, leaving: LeaveRate, line: list[Waiting]) ->
     return [(str(a), str(b), str(c)) for a, b, c in zip(*by_rate, strict=True)]
 
 
+def chance_said(low: str, high: str) -> str:
+    """A chance in words: between what it lies, by what the center has seen so far."""
+    first, last = (int((Decimal(share) * 100).to_integral_value()) for share in (low, high))
+    if (first, last) == (0, 100):
+        return "The center has not seen enough yet to say how likely a seat is."
+    if last == 0:
+        return "By what the center has seen so far, a seat is not likely."
+    span = f"{first} in 100" if first == last else f"between {first} and {last} in 100"
+    return f"By what the center has seen so far, the chance of a seat is {span}."
+
+
 def line_view(uow: UnitOfWork, run: Run, state: core_seats.Seats, leaving: LeaveRate) -> list[WaitingOut]:
     """Who waits, in order, with open offers, who of them the free seats fit next, and everybody's chance."""
     line = seats.line_of(uow, run.id, offered=True)

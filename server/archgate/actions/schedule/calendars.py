@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Row, null, select
+from sqlalchemy import CompoundSelect, Row, null, select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.kernel.acts import Act, Subject
@@ -20,9 +20,12 @@ from archgate.core.schedule import day_text
 from archgate.core.states import RunStatus
 from archgate.papers.calendars import Entry, Taken, calendar_of
 from archgate.tables.courses import Course, Run
+from archgate.tables.people import Person
+from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Feed, Meeting, OnlineLink
 
 KINDS = ("all", "run", "place", "instructor")
+OWN = "person"  # the calendar of a learner, made on their own page
 BACK = timedelta(days=400)  # how far a feed goes back
 IMPORTED = (timedelta(days=31), timedelta(days=800))  # busy times before and after today
 
@@ -34,6 +37,9 @@ def name_of(uow: UnitOfWork, kind: str, subject_id: int) -> str:
     if kind == "run":
         run = uow.session.get(Run, subject_id)
         name = f"{run.code} {run.title or run.course.title}" if run else None
+    elif kind == OWN:
+        person = uow.session.get(Person, subject_id)
+        name = person.name if person else None
     elif kind in ("place", "instructor"):
         name = places.owner_of(uow, kind, subject_id).name
     if name is None:
@@ -41,9 +47,9 @@ def name_of(uow: UnitOfWork, kind: str, subject_id: int) -> str:
     return name
 
 
-def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) -> FeedOut:
-    """The secret address of a calendar, made when first asked for; renewing ends the old one."""
-    if kind not in KINDS:
+def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False, own: bool = False) -> FeedOut:
+    """The secret address of a calendar, made when first asked for; renewing ends the old one. `own`: of a learner, for themselves."""
+    if kind not in ((OWN,) if own else KINDS):
         raise not_found("This calendar")
     subject_id = 0 if kind == "all" else subject_id
     name = name_of(uow, kind, subject_id)
@@ -88,16 +94,24 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         "run": Meeting.run_id == feed.subject_id,
         "place": Meeting.place_id == feed.subject_id,
         "instructor": clashes.taught_by(feed.subject_id),
+        OWN: Meeting.run_id.in_(runs_of(feed.subject_id)),
     }.get(feed.kind)
     if whose is not None:
         query = query.where(whose)
-    if feed.kind == "run":
+    if feed.kind in ("run", OWN):
         query = query.where(Run.status != RunStatus.DRAFT)
     entries = entries_of(uow, uow.session.execute(query).all())
     name = name_of(uow, feed.kind, feed.subject_id)
     return calendar_of(
         name, f"Meetings of {name}", f"calendar-{feed.id}@{uow.center.uid or 'center'}.archgate", entries
     )
+
+
+def runs_of(person_id: int) -> CompoundSelect[int]:
+    """The runs that somebody is on, also as a named head."""
+    own = select(Enrollment.run_id).where(Enrollment.person_id == person_id, Enrollment.live == 1)
+    named = select(Enrollment.run_id).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
+    return own.union(named.where(PartyPlace.person_id == person_id, Enrollment.live == 1))
 
 
 def entries_of(uow: UnitOfWork, rows: Sequence[Row[Meeting, Run, str, str | None]]) -> list[Entry]:

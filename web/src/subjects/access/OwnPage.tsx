@@ -163,19 +163,210 @@ export default function OwnPage() {
       {own.courses.map((c) => (
         <Course key={c.code} course={c} today={own.today} />
       ))}
-      {own.waiting.length > 0 && (
+      <InLine own={own} />
+      <Requests own={own} />
+      {own.past.length > 0 && (
         <section>
-          <h2>In line</h2>
-          {own.waiting.map((w) => (
-            <p key={w.code}>
-              Number {w.place} for <strong>{w.title}</strong>
-              {w.heads > 1 && `, ${w.heads} seats`}. We write to you when a seat is free.
-            </p>
-          ))}
+          <h2>Before</h2>
+          <ul>
+            {own.past.map((p) => (
+              <li key={`${p.code}${p.status}`}>
+                {p.title}
+                {p.first && <T tone="slate">, {day(p.first)}</T>}
+                {p.status && <T tone="slate">, {p.status}</T>}
+              </li>
+            ))}
+          </ul>
         </section>
       )}
+      <section>
+        <p>
+          <a href="/catalog">More courses</a>
+        </p>
+      </section>
+      <OwnCalendar />
+      <OwnData own={own} />
       <Button onClick={() => void out()}>Sign out</Button>
     </Sheet>
+  );
+}
+
+function InLine({ own }: { own: Own }) {
+  if (own.waiting.length === 0) return null;
+  return (
+    <section>
+      <h2>In line</h2>
+      {own.waiting.map((w) =>
+        w.offer ? (
+          <Note kind="due" key={w.code}>
+            <p>
+              A seat of <strong>{w.title}</strong> is offered to you
+              {w.until && ` until ${day(w.until)}, ${clock(w.until)}`}.
+            </p>
+            <Link to={w.offer}>Answer</Link>
+          </Note>
+        ) : (
+          <p key={w.code}>
+            Number {w.place} for <strong>{w.title}</strong>
+            {w.heads > 1 && `, ${w.heads} seats`}. {w.chance} We write to you when a seat is free.
+          </p>
+        ),
+      )}
+    </section>
+  );
+}
+
+const DECIDED = { open: "waits for a decision", approved: "approved", refused: "refused" };
+
+function Requests({ own }: { own: Own }) {
+  if (own.requests.length === 0) return null;
+  return (
+    <section>
+      <h2>Requests</h2>
+      <ul>
+        {own.requests.map((r, n) => (
+          <li key={n}>
+            {r.title}: {DECIDED[r.status]}
+            {r.word && <T tone="slate">. {r.word}</T>}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** The secret address of one's own dates, made when asked for. */
+function OwnCalendar() {
+  const [path, setPath] = useState("");
+  const [trouble, setTrouble] = useState("");
+  const making = useAct({
+    send: (renew: boolean) => ask(api.PUT("/api/v1/own/calendar", { params: { query: { renew } } })),
+    done: (feed) => setPath(feed.path),
+    failed: setTrouble,
+  });
+  return (
+    <section>
+      <h2>Your dates as a calendar</h2>
+      <Trouble text={trouble} />
+      {path ? (
+        <>
+          <p>
+            Subscribe to this address; whoever has it sees your dates:{" "}
+            <a href={path}>{`${window.location.origin}${path}`}</a>
+          </p>
+          <Button onClick={() => void making.act(true)}>End it and make another</Button>
+        </>
+      ) : (
+        <Button disabled={making.busy} onClick={() => void making.act(false)}>
+          Make a calendar address
+        </Button>
+      )}
+    </section>
+  );
+}
+
+/** What the center knows of oneself, and the password. */
+function OwnData({ own }: { own: Own }) {
+  const queries = useQueryClient();
+  const [said, setSaid] = useState("");
+  const done = (answer: Schemas["Said"]) => {
+    setSaid(answer.said);
+    void queries.invalidateQueries({ queryKey: ["get", "/api/v1/own"] });
+  };
+  const facts = useServerForm({
+    draft: null,
+    start: { given: own.given, family: own.family, phone: own.phone ?? "" },
+    send: (body) => ask(api.PUT("/api/v1/own/person", { body })),
+    done,
+  });
+  const word = useServerForm({
+    draft: null,
+    start: { now: "", password: "" },
+    send: (body) => ask(api.POST("/api/v1/own/password", { body })),
+    done,
+  });
+  return (
+    <section>
+      <h2>Your data</h2>
+      {said && <p role="status">{said}</p>}
+      <details>
+        <summary>Name and phone</summary>
+        <Form of={facts} label="Your data">
+          <Field label="Given name" {...facts.field("given")} input={{ autoComplete: "given-name" }} />
+          <Field label="Family name" {...facts.field("family")} input={{ autoComplete: "family-name" }} />
+          <Field label="Phone" type="tel" {...facts.field("phone")} input={{ autoComplete: "tel" }} />
+          <P tone="slate">You sign in by {own.email}; call us to change it.</P>
+          <Button type="submit" variant="contained" disabled={facts.busy || facts.dirty.length === 0}>
+            Save
+          </Button>
+        </Form>
+      </details>
+      <details>
+        <summary>Password</summary>
+        <Form of={word} label="Password">
+          <Field
+            label="The password now"
+            type="password"
+            {...word.field("now")}
+            input={{ autoComplete: "current-password" }}
+          />
+          <Field
+            label="The new one, at least 10 characters"
+            type="password"
+            {...word.field("password")}
+            input={{ autoComplete: "new-password" }}
+          />
+          <Button type="submit" variant="contained" disabled={word.busy || word.dirty.length === 0}>
+            Change the password
+          </Button>
+        </Form>
+      </details>
+    </section>
+  );
+}
+
+/** Giving the seat back: first what is kept of it and why, then the act. */
+function Withdraw({ id }: { id: number }) {
+  const queries = useQueryClient();
+  const [shown, setShown] = useState<Schemas["OwnWithdrawn"] | null>(null);
+  const [trouble, setTrouble] = useState("");
+  const send = (kept: string | null, preview: boolean) =>
+    ask(
+      api.POST("/api/v1/own/enrollments/{enrollment_id}/withdrawal", {
+        params: { path: { enrollment_id: id }, query: { preview } },
+        body: { kept },
+      }),
+    );
+  const asking = useAct({ send: () => send(null, true), done: setShown, failed: setTrouble });
+  const doing = useAct({
+    send: (kept: string) => send(kept, false),
+    done: () => void queries.invalidateQueries({ queryKey: ["get", "/api/v1/own"] }),
+    failed: (text) => {
+      setTrouble(text);
+      setShown(null);
+    },
+  });
+  return (
+    <>
+      <Trouble text={trouble} />
+      {shown === null ? (
+        <Button disabled={asking.busy} onClick={() => void asking.act(undefined)}>
+          Withdraw
+        </Button>
+      ) : (
+        <Note kind="due">
+          <p>
+            You give your seat of {shown.title} back. {money(shown.kept, shown.currency)} is kept: {shown.why}
+          </p>
+          {!isZero(shown.back) && <p>{money(shown.back, shown.currency)} is your credit with us.</p>}
+          {!isZero(shown.owed) && <p>{money(shown.owed, shown.currency)} of it is still to be paid.</p>}
+          <Button variant="contained" disabled={doing.busy} onClick={() => void doing.act(shown.kept)}>
+            Give the seat back
+          </Button>{" "}
+          <Button onClick={() => setShown(null)}>Keep the seat</Button>
+        </Note>
+      )}
+    </>
   );
 }
 
@@ -217,6 +408,19 @@ function Course({ course, today }: { course: Own["courses"][number]; today: stri
       <T strong>{day(m.start, m.start.slice(0, 4) !== today.slice(0, 4))}</T>, {clock(m.start)},{" "}
       {length(m.minutes)}
       {m.place && <T tone="slate">, {m.place}</T>}
+      {m.address && <T tone="slate">, {m.address}</T>}
+      {m.map_link && (
+        <>
+          {" "}
+          <a href={m.map_link}>map</a>
+        </>
+      )}
+      {m.link && (
+        <>
+          {" "}
+          <a href={m.link}>join</a>
+        </>
+      )}
     </li>
   );
   const rest = course.meetings.slice(SHOWN);
@@ -242,6 +446,20 @@ function Course({ course, today }: { course: Own["courses"][number]; today: stri
           {isZero(course.owed) ? "all paid" : `${money(course.owed, course.currency)} still open`}
         </p>
       )}
+      {course.dues.length > 1 && (
+        <details>
+          <summary>The plan</summary>
+          <ul>
+            {course.dues.map((due) => (
+              <li key={due.day}>
+                {day(due.day)}: {money(due.amount, course.currency)}
+                {isZero(due.open) && <T tone="slate">, paid</T>}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+      {course.enrollment_id !== null && <Withdraw id={course.enrollment_id} />}
     </section>
   );
 }
