@@ -8,7 +8,7 @@ from datetime import timedelta
 import pytest
 from PIL import Image
 
-from archgate.actions.access import access_codes, catalog, rehearsing, showing, sign_up_form
+from archgate.actions.access import access_codes, catalog, course_page, rehearsing, showing, sign_up_form
 from archgate.actions.access.catalog import Wanted
 from archgate.actions.access.public_commands import AccessCodeCommand, AccessCodePatch, RehearseCommand
 from archgate.actions.across import undo
@@ -55,7 +55,7 @@ def test_a_text_is_a_draft_until_it_is_published_and_every_version_is_kept(offic
         office.act(lambda d: texts.publish(d, course["id"]))
     two = wrote(office, course, summary="Four evenings in May.")
     assert two["changed"] == ["summary"] and two["pending"]
-    read = office.read(lambda d: catalog.course_page(d, course["id"], SITE, showing.ANYBODY).summary)
+    read = office.read(lambda d: course_page.course_page(d, course["id"], SITE, showing.ANYBODY).summary)
     assert read == "Three evenings."
     office.act(lambda d: texts.publish(d, course["id"]))
     office.act(lambda d: texts.mark(d, course["id"], 1, MarkCommand(mark="printed program")))
@@ -378,7 +378,9 @@ def test_a_page_leaves_out_what_the_course_leaves_out(office):
         hidden=["price", "seats", "instructors", "place", "dates", "plans"],
         subtitle="x",
     )
-    (shown,) = office.read(lambda d: catalog.course_page(d, run["course"]["id"], SITE, showing.ANYBODY)).runs
+    (shown,) = office.read(
+        lambda d: course_page.course_page(d, run["course"]["id"], SITE, showing.ANYBODY)
+    ).runs
     assert (shown.price, shown.seats, shown.teachers, shown.where, shown.dates, shown.plans, shown.rates) == (
         None, None, (), None, (), (), (),
     )  # fmt: skip
@@ -396,7 +398,9 @@ def test_a_page_leaves_out_what_the_course_leaves_out(office):
 def test_seats_are_said_as_the_course_wishes(office, how, free, said):
     run = a_run(office, capacity=free, smallest=0)
     published(office, run["course"], seats_shown=how)
-    (shown,) = office.read(lambda d: catalog.course_page(d, run["course"]["id"], SITE, showing.ANYBODY)).runs
+    (shown,) = office.read(
+        lambda d: course_page.course_page(d, run["course"]["id"], SITE, showing.ANYBODY)
+    ).runs
     assert (shown.seats.said if shown.seats else None) == said
 
 

@@ -109,7 +109,7 @@ def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
             "offer": None,
             "until": None,
             "chance": held["waiting"][0]["chance"],
-        }  # fmt: skip
+        }
     ]
     later = office.later(days=60).read(
         lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"]))

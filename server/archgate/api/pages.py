@@ -9,7 +9,7 @@ from typing import TypeVar
 from fastapi import Request, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from archgate.actions.access import catalog, own_pages, showing
+from archgate.actions.access import catalog, course_page, own_pages, showing
 from archgate.actions.access.catalog import Wanted
 from archgate.actions.courses import files
 from archgate.actions.kernel import signing
@@ -143,7 +143,7 @@ def run_calendar(run_id: int, request: Request) -> Response:
     """The dates of a run as a calendar file, for whoever finds it."""
 
     def reading(uow: UnitOfWork) -> bytes:
-        return catalog.calendar_of_run(uow, run_id, looker_of(uow, request), base_of(request))
+        return course_page.calendar_of_run(uow, run_id, looker_of(uow, request), base_of(request))
 
     content = read_only(request.app.state.sessions, reading)
     named = {"Content-Disposition": 'attachment; filename="dates.ics"', **FRESH}
@@ -159,7 +159,7 @@ def preview_page(course_id: int, request: Request) -> Response:
         return not_there(request, "Not there", "Sign in to see the page as it would be.")
 
     def reading(uow: UnitOfWork) -> str:
-        page = catalog.course_page(uow, course_id, site_of(uow, request), showing.ANYBODY, draft=True)
+        page = course_page.course_page(uow, course_id, site_of(uow, request), showing.ANYBODY, draft=True)
         return writing.course_html(page)
 
     try:
@@ -177,7 +177,7 @@ def sign_up_page(words: str, request: Request) -> Response:
 
     def reading(uow: UnitOfWork) -> str:
         looker = looker_of(uow, request)
-        page = catalog.sign_up_page(uow, run_id, site_of(uow, request, name_of(looker)), looker, key)
+        page = course_page.sign_up_page(uow, run_id, site_of(uow, request, name_of(looker)), looker, key)
         return writing.sign_up_html(page)
 
     return form_page(request, reading, "This course date is not there, or not any more.")
@@ -186,12 +186,12 @@ def sign_up_page(words: str, request: Request) -> Response:
 @router.get("/catalog/{words}/interest", include_in_schema=False, response_class=HTMLResponse)
 def interest_page(words: str, request: Request) -> Response:
     """The page on which somebody asks to hear of a course."""
-    number = catalog.number_of(words) or 0
+    number = course_page.number_of(words) or 0
 
     def reading(uow: UnitOfWork) -> str:
         looker = looker_of(uow, request)
         return writing.sign_up_html(
-            catalog.interest_page(uow, number, site_of(uow, request, name_of(looker)))
+            course_page.interest_page(uow, number, site_of(uow, request, name_of(looker)))
         )
 
     return form_page(request, reading, "This course is not there, or not any more.")
@@ -207,16 +207,16 @@ def form_page(request: Request, reading: Callable[[UnitOfWork], str], gone: str)
 
 
 @router.get("/catalog/{words}", include_in_schema=False, response_class=HTMLResponse)
-def course_page(words: str, request: Request) -> Response:
+def one_course(words: str, request: Request) -> Response:
     """A course with its dates. An address whose words are old leads to the one it has now."""
-    number = catalog.number_of(words)
+    number = course_page.number_of(words)
     gone = "This course is not there, or not any more."
     if number is None:
         return not_there(request, "Not there", gone)
 
     def reading(uow: UnitOfWork) -> values.CoursePage:
         looker = looker_of(uow, request)
-        return catalog.course_page(uow, number, site_of(uow, request, name_of(looker)), looker)
+        return course_page.course_page(uow, number, site_of(uow, request, name_of(looker)), looker)
 
     try:
         page = read_only(request.app.state.sessions, reading)
@@ -232,7 +232,7 @@ def sitemap(request: Request) -> Response:
     base = base_of(request)
 
     def reading(uow: UnitOfWork) -> str:
-        return writing.sitemap_xml(base, catalog.addresses(uow), uow.now.astimezone(uow.zone))
+        return writing.sitemap_xml(base, course_page.addresses(uow), uow.now.astimezone(uow.zone))
 
     return Response(
         read_only(request.app.state.sessions, reading), media_type="application/xml", headers=FRESH

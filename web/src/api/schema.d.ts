@@ -10129,7 +10129,7 @@ export interface components {
         };
         /**
          * InterestedCommand
-         * @description Somebody who wants to hear when sign-up opens; it is not a sign-up.
+         * @description Somebody who wants to hear when sign-up opens; it is not a sign-up. `key` is that of a link that leads to the run.
          */
         InterestedCommand: {
             /**
@@ -10153,6 +10153,11 @@ export interface components {
             answers?: {
                 [key: string]: string;
             };
+            /**
+             * Key
+             * @default
+             */
+            key: string;
         };
         /**
          * InviteCommand

@@ -70,13 +70,14 @@ class RequestCommand(PublicPerson):
 
 
 class InterestedCommand(Command):
-    """Somebody who wants to hear when sign-up opens; it is not a sign-up."""
+    """Somebody who wants to hear when sign-up opens; it is not a sign-up. `key` is that of a link that leads to the run."""
 
     given: Line = Field("", title="The given name")
     family: Line = Field("", title="The family name")
     email: Email = Field(title="The email")
     phone: Annotated[Line, Field(max_length=60)] = Field("", title="The phone number")
     answers: Answers = Field(default_factory=dict)
+    key: Line = ""
 
 
 class KeepSeatsCommand(Command):

@@ -372,7 +372,7 @@ def interested(
 ) -> SignedUp:
     """Put somebody on the interest list of a run that is not open yet, or of a course. It is not a sign-up, and the answer says so; it is
     the same for whoever is on the list already."""
-    run = form.found(uow, run_id, looker).run if run_id is not None else None
+    run = form.found(uow, run_id, looker, "", command.key).run if run_id is not None else None
     course = run.course if run is not None else public_course(uow, course_id or 0)
     questions = run.questions if run is not None else course.questions
     faults = person_faults(command) + answer_faults(questions, command.answers)

@@ -290,7 +290,8 @@ def key_hash(key: str) -> str:
 
 def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker, client: str) -> KeptSeats:
     """Keep seats for `MINUTES` while somebody fills in the form: one form per email and client, not renewed, and never all the seats
-    that are left for one client. Where none are kept one can sign up all the same, as long as there are seats."""
+    that are left for one client; beyond its first form a client keeps at most a quarter of the run. Where none are kept one can
+    sign up all the same, as long as there are seats."""
     there = found(uow, run_id, looker, command.access_code, command.key)
     wrong = people.email_fault(command.email)
     if wrong:
@@ -312,7 +313,8 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
     if same:
         said = "Seats were kept for this address already; they are not kept again. Sign up as long as there are seats."
         return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
-    if len(held) >= MOST_KEPT:
+    share = max(2, state.whole // 4)
+    if len(held) >= MOST_KEPT or (held and sum(h.seats for h in held) + command.heads > share):
         said = "Other forms are being filled in from here; no more seats are kept. Sign up as long as there are seats."
         return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
     if command.heads >= state.free:

@@ -24,7 +24,7 @@ export function InterestPage({ course, address }: { course: number; address: str
         ask(
           api.POST("/api/v1/catalog/courses/{course_id}/interest", {
             params: { path: { course_id: course }, header: keyHeader(key) },
-            body,
+            body: { ...body, key: "" },
           }),
         )
       }
@@ -44,7 +44,7 @@ export function Interested({
   page: Page;
   draft: string;
   address: string;
-  send: (body: Schemas["InterestedCommand"], key: string) => Promise<Schemas["SignedUp"]>;
+  send: (body: WhoValues, key: string) => Promise<Schemas["SignedUp"]>;
 }) {
   const [done, setDone] = useState<Schemas["SignedUp"] | null>(null);
   const of = useServerForm<WhoValues, Schemas["SignedUp"]>({

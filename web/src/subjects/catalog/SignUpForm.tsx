@@ -218,25 +218,33 @@ function sendOf(
 /** How many come, at which rate; one rate asks for the number alone. */
 function Heads({ page, of }: { page: Page; of: Of }) {
   const numbers = Array.from({ length: page.most + 1 }, (_, n) => ({ value: String(n), text: String(n) }));
-  const one = page.rates.length === 1;
+  const open = page.rates.filter((rate) => rate.why_not === null);
+  // The server names a rate by its place among those that were asked for.
+  const asked = Object.entries(of.values.rates).flatMap(([id, n]) => (Number(n) > 0 ? [Number(id)] : []));
+  const faultAt = (id: number) => of.faults[`/people/${asked.indexOf(id)}/rate_id`];
   return (
     <fieldset style={{ border: 0, margin: 0, padding: 0 }}>
       <T as="legend" strong>
         How many people?
       </T>
-      {page.rates.map((rate, i) => (
+      {page.rates.map((rate) => (
         <div key={rate.id}>
-          <Row mid sx={{ marginTop: 6 }}>
-            <Choice
-              label={`${rate.label}, ${money(rate.amount, page.currency)} each`}
-              width={one ? 260 : 320}
-              value={of.values.rates[rate.id] ?? "0"}
-              onChange={(n) => of.set({ rates: { ...of.values.rates, [rate.id]: n } })}
-              options={one ? numbers.slice(1) : numbers}
-              fault={of.faults[`/people/${i}/rate_id`]}
-            />
-          </Row>
-          {rate.why_not && <P small>{rate.why_not}</P>}
+          {rate.why_not === null ? (
+            <Row mid sx={{ marginTop: "6px" }}>
+              <Choice
+                label={`${rate.label}, ${money(rate.amount, page.currency)} each`}
+                width={320}
+                value={of.values.rates[rate.id] ?? "0"}
+                onChange={(n) => of.set({ rates: { ...of.values.rates, [rate.id]: n } })}
+                options={open.length === 1 ? numbers.slice(1) : numbers}
+                fault={faultAt(rate.id)}
+              />
+            </Row>
+          ) : (
+            <P small>
+              {rate.label}, {money(rate.amount, page.currency)} each. {rate.why_not}
+            </P>
+          )}
           {rate.left !== null && <P small>{rate.left} left at this rate.</P>}
         </div>
       ))}

@@ -57,7 +57,7 @@ export function SignUpPage({ run, link, address }: { run: number; link: string; 
             ask(
               api.POST("/api/v1/catalog/runs/{run_id}/interest", {
                 params: { path: { run_id: run }, header: keyHeader(key) },
-                body,
+                body: { ...body, key: link },
               }),
             )
           }
