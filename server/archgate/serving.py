@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import gc
 import socket
 import threading
+import time
 from collections.abc import Callable
-from http.client import HTTPConnection
+from http.client import HTTPConnection, HTTPException
 from typing import Literal, TypedDict
 
 import uvicorn
@@ -73,6 +73,7 @@ class Patient(HttpToolsProtocol):
 
 
 BACKLOG = 512
+ANSWER_WAIT = 20  # seconds until a first page is asked for anew
 
 
 class Fair(asyncio.SelectorEventLoop):
@@ -103,6 +104,7 @@ class Options(TypedDict):
     timeout_graceful_shutdown: int
     backlog: int
     loop: str
+    timeout_worker_healthcheck: int
 
 
 OPTIONS: Options = {
@@ -115,6 +117,7 @@ OPTIONS: Options = {
     "timeout_graceful_shutdown": 3,
     "backlog": BACKLOG,
     "loop": "archgate.serving:Fair",
+    "timeout_worker_healthcheck": 60,  # a machine with much to do is not a process that hangs; one killed loses its answers
 }
 
 
@@ -146,13 +149,20 @@ def serve_here(sessions: sessionmaker[Session], host: str, port: int, ready: Cal
 
 
 def when_answered(port: int, host: str, ready: Callable[[], None]) -> None:
-    """Say that we are ready once a page was answered."""
+    """Say that we are ready once a page was answered; asked anew where the process that had the question ended."""
     asked = "127.0.0.1" if host in ("0.0.0.0", "::", "") else host
-    with contextlib.suppress(OSError):
-        connection = HTTPConnection(asked, port, timeout=120)
-        connection.request("GET", "/", headers={"Host": "localhost"})
-        connection.getresponse()
-        ready()
+    while True:
+        connection = HTTPConnection(asked, port, timeout=ANSWER_WAIT)
+        try:
+            connection.request("GET", "/", headers={"Host": "localhost"})
+            connection.getresponse()
+        except (OSError, HTTPException):
+            time.sleep(0.5)
+        else:
+            ready()
+            return
+        finally:
+            connection.close()
 
 
 def serve_many(host: str, port: int, processes: int, ready: Callable[[], None]) -> None:

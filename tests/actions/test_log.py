@@ -68,13 +68,13 @@ def test_a_log_is_searched_by_words_that_all_stand_in_it_and_by_who_did_it(offic
 def test_a_change_says_what_became_what(office):
     run = a_run(office)
     course = run["course"]["id"]
-    body = {"set": {"title": "Slating by hand", "category": "Roofs"}, "seen": {}}
+    body = {"set": {"title": "Slating by hand", "code": "SLATES"}, "seen": {}}
     done = office.act(lambda d: courses.change_course(d, course, command_of(CoursePatch, body)))
     shown = office.read(lambda d: logs.change_shown(d, done["change"]))
     assert {(f["what"], f["field"], f["after"]) for f in shown["fields"]} >= {
-        ("course", "title", "Slating by hand"), ("course", "category", "Roofs")
+        ("course", "title", "Slating by hand"), ("course", "code", "SLATES")
     }  # fmt: skip
-    (line,) = asked(office, LogOf.COURSE, course, words="Changed category")
+    (line,) = asked(office, LogOf.COURSE, course, words="Changed code")
     assert line["key"] == done["change"] and line["undo"]
     lines = office.read(lambda d: logs.lines(d, LogOf.COURSE, course, logs.LogAsk()))
     assert lines[0] == ["When", "Who", "What", "From what to what", "Undone"]

@@ -22,7 +22,7 @@ from core.test_calculators import EXAMPLES
 from made import DATA, PASSWORD, TODAY, number, run_form
 
 ICS = "\r\n".join((DATA / "instructor-busy.ics").read_text().splitlines()).encode() + b"\r\n"
-PNG = a_picture()
+PNG, A_PDF = a_picture(), b"%PDF-1.4 x"
 OPERATIONS = {(method, path.removeprefix(PREFIX)) for path, route in routes_of() for method in route.methods}
 
 
@@ -155,7 +155,9 @@ def courses_runs_and_their_life(walk: Walk, stranger: Any) -> None:
     course = run["course"]["id"]
     assert course in {c["id"] for c in walk.go("GET /courses")}
     assert walk.go("GET /courses/{course_id}", course)["runs"][0]["id"] == run["id"]
-    walk.go("PATCH /courses/{course_id}", course, json={"seen": {"summary": ""}, "set": {"summary": "New"}})
+    walk.go(
+        "PATCH /courses/{course_id}", course, json={"seen": {"promoted": False}, "set": {"promoted": True}}
+    )
     assert any(r["id"] == run["id"] for r in walk.go(f"GET /runs?q={run['code']}")["items"])
     walk.go("PATCH /runs/{run_id}", run["id"], json={"seen": {"note": ""}, "set": {"note": "bring pens"}})
     assert walk.go("GET /runs/{run_id}", run["id"])["note"] == "bring pens"
@@ -446,6 +448,17 @@ def people_and_their_pages(walk: Walk, stranger: Any) -> None:
     assert walk.go("GET /own/links/{token}", token, client=stranger)["stands"]
     walk.go("POST /own/links/{token}", token, client=stranger, json={"password": "a word of mine"})
     assert walk.go("GET /own", client=stranger)["name"]
+    facts = {"given": shown["given"], "family": shown["family"], "phone": "555-0103"}
+    walk.go("PUT /own/person", client=stranger, json=facts)
+    assert walk.go("PUT /own/calendar", client=stranger)
+    words = {"now": "a word of mine", "password": "another word of mine"}
+    walk.go("POST /own/password", client=stranger, json=words)
+    words = {"now": "another word of mine", "password": "a word of mine"}
+    walk.go("POST /own/password", client=stranger, json=words)
+    held = walk.enrolled(walk.run(18)["id"], one)["enrollment_id"]
+    withdrawal = "POST /own/enrollments/{enrollment_id}/withdrawal"
+    kept = walk.go(f"{withdrawal}?preview=true", held, client=stranger, json={})["kept"]
+    walk.go(withdrawal, held, client=stranger, json={"kept": kept})
     walk.go("DELETE /own/session", client=stranger)
     mine = {"email": shown["email"], "password": "a word of mine"}
     walk.go("POST /own/session", client=stranger, json=mine)
@@ -714,6 +727,86 @@ def today_jobs_checks_and_calculators(walk: Walk, stranger: Any) -> None:
         assert walk.go("POST /calc/{name}", name, json=document)
 
 
+def the_public_text_of_a_course(walk: Walk, stranger: Any) -> None:
+    one, other = (
+        walk.go("POST /categories", json={"name": f"Walks {next(number)}"})["categories"][-1]["id"]
+        for _ in range(2)
+    )
+    assert {one, other} <= {c["id"] for c in walk.go("GET /categories")}
+    walk.go(
+        "PUT /categories/{category_id}", other, json={"name": f"Walked {next(number)}", "parent_id": None}
+    )
+    walk.go("POST /categories/{category_id}/up", other)
+    walk.go("POST /categories/{category_id}/merge", one, json={"into_id": other})
+    walk.go("DELETE /categories/{category_id}", other)
+    run = walk.run(20)
+    course = run["course"]["id"]
+    picture = walk.go("POST /courses/{course_id}/pictures", course, files={"file": ("p.png", PNG)})["key"]
+    paper = {"file": ("tools.pdf", A_PDF)}
+    document = walk.go("POST /courses/{course_id}/documents", course, files=paper)["key"]
+    text = {
+        "summary": "To walk.",
+        "picture": {"key": picture, "alt": "A path"},
+        "documents": [{"key": document, "name": "Tools"}],
+    }
+    walk.go("PATCH /courses/{course_id}/text", course, json={"set": text})
+    walk.go("POST /courses/{course_id}/publish", course)
+    walk.go("PATCH /courses/{course_id}/text", course, json={"set": {"summary": "To walk far."}})
+    assert walk.go("GET /courses/{course_id}/text", course)["text"]["summary"] == "To walk far."
+    walk.go("PUT /courses/{course_id}/versions/{n}/mark", course, 1, json={"mark": "leaflet"})
+    assert "far" in str(walk.go("GET /courses/{course_id}/versions/{n}/compared", course, 1))
+    walk.go("POST /courses/{course_id}/versions/{n}/take-up", course, 1)
+    assert walk.go("GET /courses/{course_id}/text", course)["text"]["summary"] == "To walk."
+    assert "<strong>" in str(walk.go("POST /markdown", json={"text": "**far**"}))
+    assert course in {line["id"] for line in walk.go("GET /catalog-lines")}
+    walk.go("POST /courses/{course_id}/take-off", course)
+
+
+def signing_up_without_the_staff(walk: Walk, stranger: Any) -> None:
+    def on_sale(weeks: int, **changes: Any) -> int:
+        run = walk.run(weeks, **changes)
+        walk.go("PATCH /courses/{course_id}/text", run["course"]["id"], json={"set": {"summary": "To walk."}})
+        walk.go("POST /courses/{course_id}/publish", run["course"]["id"])
+        return int(run["id"])
+
+    def somebody() -> dict[str, str]:
+        n = next(number)
+        return {"given": f"Op{n}", "family": f"Walk{n}", "email": f"op{n}@example.org"}
+
+    run = on_sale(21)
+    made = walk.go("POST /runs/{run_id}/access-codes", run, json={"label": "Leaflet"})
+    assert made["id"] in {c["id"] for c in walk.go("GET /runs/{run_id}/access-codes", run)["codes"]}
+    word = walk.go("GET /access-codes/{access_code_id}", made["id"])["code"]
+    walk.go("PATCH /access-codes/{access_code_id}", made["id"], json={"set": {"most": 9}})
+    set_to = "PATCH /runs/{run_id}/publication"
+    walk.go(set_to, run, json={"seen": {"signs_up": "everyone"}, "set": {"signs_up": "code"}})
+    assert walk.go("GET /runs/{run_id}/publication", run)["signs_up"] == "code"
+    assert walk.go("POST /catalog/runs/{run_id}/code", run, client=stranger, json={"access_code": word})[
+        "fits"
+    ]
+    assert walk.go(f"GET /catalog/runs/{{run_id}}?access_code={word}", run, client=stranger)
+    asked = {"access_code": word}
+    total = walk.go("POST /catalog/runs/{run_id}/quote", run, client=stranger, json=asked)["total"]
+    me = somebody()
+    kept = {"email": me["email"], "heads": 1, **asked}
+    walk.go("POST /catalog/runs/{run_id}/kept-seats", run, client=stranger, json=kept)
+    body = {**me, "total": total, **asked}
+    walk.go("POST /catalog/runs/{run_id}/sign-ups", run, client=stranger, json=body)
+    assert walk.go("POST /runs/{run_id}/rehearsal", run, json={})["why_not"]
+    walk.go(set_to, run, json={"seen": {"signs_up": "code"}, "set": {"signs_up": "request"}})
+    walk.go("POST /catalog/runs/{run_id}/requests", run, client=stranger, json=somebody())
+    (request,) = walk.go(f"GET /requests?run_id={run}")["requests"]
+    walk.go("POST /requests/{seat_request_id}/decision", request["id"], json={"approve": True})
+    full = on_sale(22, capacity=1, smallest=0)
+    walk.enrolled(full)
+    walk.go("POST /catalog/runs/{run_id}/waiting", full, client=stranger, json=somebody())
+    later = on_sale(23, sign_up_opens=(TODAY + timedelta(days=30)).isoformat())
+    walk.go("POST /catalog/runs/{run_id}/interest", later, client=stranger, json=somebody())
+    course = walk.go("GET /runs/{run_id}", later)["course"]["id"]
+    assert walk.go("GET /catalog/courses/{course_id}/interest", course, client=stranger)
+    walk.go("POST /catalog/courses/{course_id}/interest", course, client=stranger, json=somebody())
+
+
 PARTS = (
     access_and_settings,
     staff_and_ones_own_account,
@@ -733,6 +826,8 @@ PARTS = (
     sentences_and_groups,
     lines_interest_and_what_is_kept_back,
     money,
+    the_public_text_of_a_course,
+    signing_up_without_the_staff,
     today_jobs_checks_and_calculators,
 )
 

@@ -23,14 +23,16 @@ READ = re.compile(
     r'(?:useQuery|useInfiniteQuery|queryOptions|prefetchQuery|useSuspenseQuery)\(\s*"get",\s*"([^"]+)"'
     r'|api\.GET\(\s*"([^"]+)"'
 )
-# What somebody who is not staff asks, by a link that was sent to them.
+# What somebody who is not staff asks, by a link that was sent to them or on a public page.
 BY_LINK = {
     "/api/v1/own", "/api/v1/own/links/{token}", "/api/v1/replies/{token}", "/api/v1/evaluate/{token}",
     "/api/v1/own/teaching", "/api/v1/own/teaching/runs/{run_id}", "/api/v1/password-links/{token}",
+    "/api/v1/catalog/runs/{run_id}", "/api/v1/catalog/courses/{course_id}/interest",
 }  # fmt: skip
 # What there is one of only where it was made by hand: it grows with nothing.
 BY_HAND = {
     "/api/v1/codes/{code_id}", "/api/v1/quotes/{quote_id}",
+    "/api/v1/access-codes/{access_code_id}", "/api/v1/courses/{course_id}/versions/{n}/compared",
     "/api/v1/stock/{item_id}", "/api/v1/plans/{plan_id}/log", "/api/v1/cover-plans/{cover_id}",
 }  # fmt: skip
 
