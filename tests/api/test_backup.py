@@ -108,7 +108,9 @@ def test_it_is_one_moment_while_people_work(center, empty, tmp_path):
     workers = [threading.Thread(target=work) for _ in range(3)]
     for w in workers:
         w.start()
-    time.sleep(0.3)
+    deadline = time.monotonic() + 60
+    while len(done) < 3 and time.monotonic() < deadline:
+        time.sleep(0.05)
     made = backup.make(address, tmp_path)
     stop.set()
     for w in workers:
