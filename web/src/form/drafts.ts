@@ -42,7 +42,10 @@ export function dropDraft(name: string) {
   list((old) => old.filter((d) => d.name !== name));
 }
 
-/** Every form that waits to be sent or dropped, oldest first; so that whoever left its page can go back to it. */
+/**
+ * Every form of the office that waits to be sent or dropped, oldest first; so that whoever left its page can go back to it. What
+ * somebody types into a form of the public pages waits there.
+ */
 export function useDrafts(): Draft[] {
   const text = useSyncExternalStore(
     (tell) => {
@@ -51,5 +54,5 @@ export function useDrafts(): Draft[] {
     },
     () => sessionStorage.getItem(LIST) ?? "[]",
   );
-  return (JSON.parse(text) as Draft[]).filter((d) => hasDraft(d.name));
+  return (JSON.parse(text) as Draft[]).filter((d) => hasDraft(d.name) && !d.at.startsWith("/catalog/"));
 }
