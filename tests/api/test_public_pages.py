@@ -199,7 +199,12 @@ def test_codes_are_tried_a_few_times_only_and_one_that_fits_counts_as_no_guess(o
     assert tried == [200] * 10 + [429] * 2
     assert stranger.get(path(run), params={"access_code": made["code"]}).status_code == 429
     assert stranger.post(path(run, "/quote"), json={"access_code": made["code"]}).status_code == 429
-    assert stranger.post(path(run, "/sign-ups"), json=a_form(access_code=made["code"])).status_code == 429
+    for what in ("/sign-ups", "/waiting", "/requests", "/kept-seats"):
+        body = a_form(access_code=made["code"], heads=1)
+        fields = {"/sign-ups": {"total"}, "/kept-seats": {"heads"}}.get(what, set())
+        named = {"email", "access_code"} | (set() if what == "/kept-seats" else {"given", "family"}) | fields
+        sent = {k: v for k, v in body.items() if k in named}
+        assert stranger.post(path(run, what), json=sent).status_code == 429, what
     other = public_run(office)
     assert stranger.get(path(other)).status_code == 200
 

@@ -15,6 +15,7 @@ from archgate.actions.access.public_commands import (
     InterestedCommand,
     KeepSeatsCommand,
     PublicAsk,
+    PublicPerson,
     RehearseCommand,
     RequestCommand,
     RequestDecision,
@@ -78,6 +79,20 @@ def by_code(request: Request, run_id: int, text: str, doing: Callable[[], T]) ->
     return done
 
 
+def on_run(
+    request: Request,
+    run_id: int,
+    what: str,
+    body: PublicPerson | KeepSeatsCommand,
+    doing: Callable[[UnitOfWork, Looker], T],
+    key: Once | None,
+) -> T:
+    """A form of a run: counted as a form, and as a try of the code it brings."""
+    return by_code(
+        request, run_id, body.access_code, lambda: by_stranger(request, what, body.email, doing, key)
+    )
+
+
 # --- by somebody outside ----------------------------------------------------------------------------------
 
 
@@ -138,10 +153,11 @@ def keep_seats(
 ) -> KeptSeats:
     """Keep seats for some minutes, while the form is filled in."""
     client = address_of(request)
-    return by_stranger(
+    return on_run(
         request,
+        run_id,
         "keep seats",
-        body.email,
+        body,
         lambda uow, looker: sign_up_form.keep(uow, run_id, body, looker, client),
         key,
     )
@@ -152,17 +168,13 @@ def public_sign_up(
     run_id: int, body: SignUpCommand, request: Request, key: Once | None = Depends(once)
 ) -> SignedUp:
     """Sign up for a run. The answer is the same whether the center knows whoever signs up or not."""
-    return by_code(
+    return on_run(
         request,
         run_id,
-        body.access_code,
-        lambda: by_stranger(
-            request,
-            "sign up",
-            body.email,
-            lambda uow, looker: sign_up.sign_up(uow, run_id, body, looker),
-            key,
-        ),
+        "sign up",
+        body,
+        lambda uow, looker: sign_up.sign_up(uow, run_id, body, looker),
+        key,
     )
 
 
@@ -171,13 +183,8 @@ def public_wait(
     run_id: int, body: WaitCommand, request: Request, key: Once | None = Depends(once)
 ) -> SignedUp:
     """Wait for a seat on a full run."""
-    return by_code(
-        request,
-        run_id,
-        body.access_code,
-        lambda: by_stranger(
-            request, "wait", body.email, lambda uow, looker: sign_up.wait(uow, run_id, body, looker), key
-        ),
+    return on_run(
+        request, run_id, "wait", body, lambda uow, looker: sign_up.wait(uow, run_id, body, looker), key
     )
 
 
@@ -186,8 +193,8 @@ def public_request(
     run_id: int, body: RequestCommand, request: Request, key: Once | None = Depends(once)
 ) -> SignedUp:
     """Ask for a seat where staff decide."""
-    return by_stranger(
-        request, "request", body.email, lambda uow, looker: requests.ask(uow, run_id, body, looker), key
+    return on_run(
+        request, run_id, "request", body, lambda uow, looker: requests.ask(uow, run_id, body, looker), key
     )
 
 

@@ -21,7 +21,7 @@ from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.runs.publication import moment_typed
+from archgate.actions.runs.publication import as_typed, moment_typed
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import moment_text
@@ -60,18 +60,13 @@ def code_view(uow: UnitOfWork, row: AccessCode) -> AccessCodeOut:
     return AccessCodeOut(
         id=row.id,
         label=row.label,
-        starts=_typed(uow, row, "starts"),
-        ends=_typed(uow, row, "ends"),
+        starts=as_typed(uow, row.starts_at),
+        ends=as_typed(uow, row.ends_at),
         most=row.most,
         used=row.used,
         active=row.active,
         state=why_not(uow, row) or "lets in",
     )
-
-
-def _typed(uow: UnitOfWork, row: AccessCode, name: str) -> str | None:
-    moment = row.starts_at if name == "starts" else row.ends_at
-    return f"{moment.astimezone(uow.zone):%Y-%m-%dT%H:%M}" if moment else None
 
 
 def why_not(uow: UnitOfWork, row: AccessCode) -> str:

@@ -300,7 +300,7 @@ def cards_of(
     sizes = showing.sizes_of(uow, {c.picture.key for c in shown_of.values() if c.picture})
     cards = []
     for c in rows:
-        address, found, card = address_of(c.id, c.title), starts.get(c.id, NO_RUN), shown_of[c.id]
+        address, found, card = texts.address_for(c.id, c.title), starts.get(c.id, NO_RUN), shown_of[c.id]
         shown = tuple(
             showing.run_shown(uow, *runs[n], card, address, looker, held.get(n, showing.Held()))
             for n in found.ids[:RUNS_OF_A_CARD]
@@ -325,10 +325,6 @@ def cards_of(
 
 def level_text(level: str) -> str:
     return LEVELS[CourseLevel(level)] if level else ""
-
-
-def address_of(course_id: int, title: str) -> str:
-    return texts.address_for(course_id, title)
 
 
 def filters_of(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> values.Filters:

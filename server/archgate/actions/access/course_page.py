@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import date
 
-from sqlalchemy import or_, select
+from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.access import showing, sign_up_form
-from archgate.actions.access.catalog import LEVELS, LIVE, Wanted, address_of
+from archgate.actions.access.catalog import LEVELS, LIVE, Wanted
 from archgate.actions.access.showing import Looker
 from archgate.actions.courses import categories, texts
 from archgate.actions.courses.commands import CourseCard, CourseText
@@ -34,10 +34,9 @@ def course_page(
     site: values.Site,
     looker: Looker,
     draft: bool = False,
-    coded: frozenset[int] = frozenset(),
 ) -> values.CoursePage:
     """A course with its dates as whoever looks finds them. `draft`: for staff, with the text as it is being written and with runs
-    that are not public yet. `coded` are runs whose code the address brought."""
+    that are not public yet."""
     course = uow.session.get(Course, course_id, options=[joinedload(Course.filed)])
     if course is None or (course.published_n is None and not draft):
         raise not_found("This course")
@@ -47,7 +46,7 @@ def course_page(
         version = texts.version_of(uow, course.id, course.published_n)
         title, text = version.title, texts.text_of(version.content)
     page = told(uow, course, title, text, site)
-    runs = runs_of(uow, course, text, page.canonical, looker, draft, coded)
+    runs = runs_of(uow, course, text, page.canonical, looker, draft)
     page = replace(
         page,
         runs=runs,
@@ -64,20 +63,17 @@ def runs_of(
     address: str,
     looker: Looker,
     draft: bool,
-    coded: frozenset[int],
 ) -> tuple[values.RunShown, ...]:
     found = showing.found_in_sql(uow, looker)
     if draft:
         found = Run.status.in_(("draft", "published"))
-    elif coded:
-        found = or_(found, Run.id.in_(coded))
     query = select(Run.id).where(Run.course_id == course.id, found, showing.not_over(uow))
     ids = uow.session.scalars(query.order_by(Run.id.desc()).limit(MOST_RUNS)).all()
     if not ids:
         return ()
     card = texts.card_of(text)
     return tuple(
-        showing.run_shown(uow, run, taken, card, address, looker, code=run.id in coded)
+        showing.run_shown(uow, run, taken, card, address, looker)
         for run, taken in showing.runs_shown(uow, ids, whole=True)
     )
 
@@ -91,12 +87,7 @@ def told(
     keys = {p.key for p in [text.picture, *gallery] if p}
     sizes = showing.sizes_of(uow, keys)
     files = {d.key: d for d in documents_of(uow, course.id)} if text.documents else {}
-    tree = categories.tree_of(uow)
-    path: list[tuple[str, str]] = []
-    at = tree.rows.get(course.category_id) if course.category_id else None
-    while at is not None:
-        path.insert(0, (at.name, Wanted(category=at.id).address()))
-        at = tree.rows.get(at.parent_id) if at.parent_id else None
+    above = categories.tree_of(uow).above(course.category_id)
     pictures = [showing.picture_of(p, sizes) for p in gallery]
     return values.CoursePage(
         site=site,
@@ -116,7 +107,7 @@ def told(
         else tuple(
             values.Asked(q.question, html_of(q.answer)) for q in text.asked if q.question and q.answer
         ),
-        crumbs=tuple(path),
+        crumbs=tuple((c.name, Wanted(category=c.id).address()) for c in above),
         tags=tuple(text.tags),
         level=LEVELS[text.level] if text.level else "",
         language=language_name(text.language) or "",
@@ -134,7 +125,7 @@ def told(
         elsewhere=text.elsewhere,
         runs=(),
         interest=False,
-        canonical=address_of(course.id, title),
+        canonical=texts.address_for(course.id, title),
     )
 
 
@@ -150,7 +141,7 @@ def addresses(uow: UnitOfWork) -> list[tuple[str, date]]:
         .order_by(Course.id)
         .limit(40_000)
     )
-    return [(address_of(n, title), at.astimezone(uow.zone).date()) for n, title, at in rows]
+    return [(texts.address_for(n, title), at.astimezone(uow.zone).date()) for n, title, at in rows]
 
 
 def number_of(words: str) -> int | None:
@@ -170,7 +161,9 @@ def calendar_of_run(uow: UnitOfWork, run_id: int, looker: Looker, base: str) -> 
     if PublicFact.DATES in texts.text_of(version.content).hidden:
         raise not_found("This date")
     title = run.title or version.title
-    return calendars.public_calendar(uow, run, title, f"{base}{address_of(run.course_id, version.title)}")
+    return calendars.public_calendar(
+        uow, run, title, f"{base}{texts.address_for(run.course_id, version.title)}"
+    )
 
 
 HEADINGS = {
@@ -191,7 +184,7 @@ def sign_up_page(
     version = texts.version_of(uow, course.id, course.published_n or 0)
     (run, taken), *_ = showing.runs_shown(uow, [there.run.id])
     held = showing.held_by_run(uow, [run.id]).get(run.id, showing.Held())
-    address = address_of(course.id, version.title)
+    address = texts.address_for(course.id, version.title)
     shown = showing.run_shown(uow, run, taken, CourseCard.model_validate(version.card), address, looker, held)
     heading = HEADINGS.get(shown.acts, "Sign up")
     return values.SignUpPage(site, heading, run.title or version.title, course.id, address, run.id, key)
@@ -203,5 +196,5 @@ def interest_page(uow: UnitOfWork, course_id: int, site: values.Site) -> values.
     if course is None or course.published_n is None:
         raise not_found("This course")
     version = texts.version_of(uow, course.id, course.published_n)
-    address = address_of(course.id, version.title)
+    address = texts.address_for(course.id, version.title)
     return values.SignUpPage(site, "Hear of further dates", version.title, course.id, address, None, "")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import timedelta
 
-from archgate.actions.access import access_codes, sign_up_form
+from archgate.actions.access import access_codes, showing, sign_up_form
 from archgate.actions.access.public_commands import RehearseCommand
 from archgate.actions.access.public_views import ReasonOut, Rehearsed
 from archgate.actions.fees import fees, quotes
@@ -122,8 +122,7 @@ def rate_of(run: Run, rate_id: int | None) -> Rate | None:
     offered = fees.rates_of(run)
     if rate_id is not None:
         return next((r for r in offered if r.id == rate_id), None)
-    usual = [r for r in offered if not (r.by_agreement or sign_up_form.is_personal(r))]
-    return next(iter(usual or offered), None)
+    return next(iter(showing.public_rates(run) or offered), None)
 
 
 def rate_refused(uow: UnitOfWork, rate: Rate, asked: RehearseCommand) -> str | None:

@@ -13,7 +13,7 @@ from archgate.actions.access.showing import Looker
 from archgate.actions.courses import courses
 from archgate.actions.enrolling import enrollments, telling
 from archgate.actions.enrolling.commands import EnrollCommand
-from archgate.actions.fees import fees, quotes
+from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
@@ -22,14 +22,12 @@ from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
-from archgate.actions.runs import publication
 from archgate.actions.seats import seats
-from archgate.core import publication as core
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
 from archgate.core.names import folded
 from archgate.core.rights import Right
-from archgate.core.states import PageSetting, RequestStatus, SignUp, Told, WayIn
+from archgate.core.states import PageSetting, RequestStatus, SignsUp, SignUp, Told, WayIn
 from archgate.papers.letters.occasions import RequestCame, RequestRefused, RequestToDecide
 from archgate.papers.letters.writing import written
 from archgate.tables.access import User
@@ -89,12 +87,11 @@ def ask(uow: UnitOfWork, run_id: int, command: RequestCommand, looker: Looker) -
 
 def refuse_shut(uow: UnitOfWork, there: form.Found) -> None:
     """Refuse a request while sign-up is shut, and on runs where nobody has to ask. A full run takes requests: staff decide."""
-    state, said = fees.sign_up_of(uow, there.run, False)
-    reasons = core.why_no_sign_up(publication.settings_of(there.run), there.visitor, state, said)
+    state, said, reasons = form.now_of(uow, there, False)
     others = [r for r in reasons if r.setting is not PageSetting.SIGNS_UP]
     if others:
         raise conflict("sign-up-shut", others[0].public)
-    if there.run.signs_up != "request":
+    if there.run.signs_up is not SignsUp.REQUEST:
         raise conflict("no-request", "Nobody has to ask for a seat here; sign up instead.")
     if state is not SignUp.OPEN:
         raise conflict("sign-up-shut", said)
@@ -211,11 +208,7 @@ def person_of(uow: UnitOfWork, row: SeatRequest) -> Person:
     """Who asked: the person they were signed in as, else that of this name and email, else somebody new."""
     if row.person_id is not None:
         return people.present(uow, row.person_id)
-    query = select(Person).where(
-        Person.folded == folded(name_of(row)), Person.email == row.email, Person.there()
-    )
-    person = uow.session.scalar(query.order_by(Person.id).limit(1))
-    return person or sign_up.added(uow, row.given, row.family, row.email, row.phone)
+    return sign_up.known_or_added(uow, row.given, row.family, row.email, row.phone)
 
 
 def enroll(uow: UnitOfWork, row: SeatRequest, run: Run, person: Person, word: str) -> int:

@@ -192,13 +192,14 @@ def starts_of(run: Run) -> tuple[bool, datetime | None, int]:
     return (starts is None, starts, run.id)
 
 
+def is_personal(rate: Rate) -> bool:
+    """Whether who one is decides about a rate."""
+    return bool(rate.tags or rate.organization_id or rate.past_course_id)
+
+
 def public_rates(run: Run) -> list[Rate]:
     """The rates that anybody may have: no condition on who one is, nothing to agree on."""
-    return [
-        r
-        for r in fees.rates_of(run)
-        if not (r.by_agreement or r.tags or r.organization_id or r.past_course_id)
-    ]
+    return [r for r in fees.rates_of(run) if not (r.by_agreement or is_personal(r))]
 
 
 def picture_of(used: PictureUsed | None, sizes: dict[str, tuple[int, int]]) -> values.Picture | None:

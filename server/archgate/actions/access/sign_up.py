@@ -27,7 +27,7 @@ from archgate.actions.access.showing import Looker
 from archgate.actions.courses import courses
 from archgate.actions.enrolling import enrollments, interest, offers, telling, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, InterestCommand, JoinCommand
-from archgate.actions.fees import codes, fees, quotes
+from archgate.actions.fees import codes, quotes
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
@@ -36,9 +36,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
-from archgate.actions.runs import publication
 from archgate.actions.seats import parties, seats
-from archgate.core import publication as core
 from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
@@ -79,10 +77,10 @@ def answer_faults(questions: list[str], answers: dict[str, str]) -> list[Fault]:
     ]
 
 
-def known(uow: UnitOfWork, command: PublicPerson | InterestedCommand) -> Person | None:
+def known(uow: UnitOfWork, given: str, family: str, email: str) -> Person | None:
     """The person of exactly this name and email, if there is one; the first of several."""
-    name = folded(f"{command.given} {command.family}")
-    query = select(Person).where(Person.folded == name, Person.email == command.email, Person.there())
+    name = folded(f"{given} {family}".strip())
+    query = select(Person).where(Person.folded == name, Person.email == email, Person.there())
     return uow.session.scalar(query.order_by(Person.id).limit(1))
 
 
@@ -91,10 +89,11 @@ def person_of(uow: UnitOfWork, command: PublicPerson | InterestedCommand, looker
     changed by what a stranger types."""
     if looker.person is not None:
         return looker.person
-    person = known(uow, command)
-    if person is not None:
-        return person
-    return added(uow, command.given, command.family, command.email, command.phone)
+    return known_or_added(uow, command.given, command.family, command.email, command.phone)
+
+
+def known_or_added(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> Person:
+    return known(uow, given, family, email) or added(uow, given, family, email, phone)
 
 
 def added(uow: UnitOfWork, given: str, family: str, email: str | None, phone: str) -> Person:
@@ -162,8 +161,7 @@ def refuse_shut(uow: UnitOfWork, there: form.Found, kept: bool) -> None:
     run = there.run
     taken = uow.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
     full = taken >= run.capacity + run.overbook
-    state, said = fees.sign_up_of(uow, run, full)
-    reasons = core.why_no_sign_up(publication.settings_of(run), there.visitor, state, said)
+    _, _, reasons = form.now_of(uow, there, full)
     if reasons:
         raise conflict("sign-up-shut", reasons[0].public)
     if full and not kept:
@@ -217,14 +215,17 @@ def not_signed_up(
         raise conflict("full", "All seats are taken; you can wait for one.")
     if held is not None:
         held.status, held.ended_at = HoldStatus.RELEASED, uow.now
-    change = uow.log(
-        Act.KEEP_A_SEAT, run.id, f"Somebody signed up for {run.code} once more; {person.name} was written to"
-    )
-    letter = NotSignedUp(uow.center.name, person.given or person.name, messages.named(run), why)
-    messages.write(uow, change, messages.to_person(person), written(letter), run.id)
+    write_why_not(uow, run, person, why, f"Somebody signed up for {run.code} once more")
     hours = run.hold_hours if run.hold_hours and priced.due_now > 0 else None
     until = uow.now + timedelta(hours=hours) if hours else None
     return signed_up(uow, run, priced, command.email, uow.local(until))
+
+
+def write_why_not(uow: UnitOfWork, run: Run, person: Person, why: str, what: str) -> None:
+    """Tell only the person themselves why nothing was done, by a letter to the address that is known of them."""
+    change = uow.log(Act.KEEP_A_SEAT, run.id, f"{what}; {person.name} was written to")
+    letter = NotSignedUp(uow.center.name, person.given or person.name, messages.named(run), why)
+    messages.write(uow, change, messages.to_person(person), written(letter), run.id)
 
 
 def use_code(uow: UnitOfWork, run: Run, code: AccessCode) -> None:
@@ -310,13 +311,7 @@ def wait(uow: UnitOfWork, run_id: int, command: WaitCommand, looker: Looker) -> 
     if private:
         if looker.person is not None:
             raise conflict("private", private)
-        change = uow.log(
-            Act.KEEP_A_SEAT,
-            run.id,
-            f"Somebody joined the line of {run.code} once more; {person.name} was written to",
-        )
-        letter = NotSignedUp(uow.center.name, person.given or person.name, messages.named(run), private)
-        messages.write(uow, change, messages.to_person(person), written(letter), run.id)
+        write_why_not(uow, run, person, private, f"Somebody joined the line of {run.code} once more")
         return answer
     body = {
         **made.document,
@@ -333,8 +328,7 @@ def wait(uow: UnitOfWork, run_id: int, command: WaitCommand, looker: Looker) -> 
 
 def refuse_waiting(uow: UnitOfWork, there: form.Found) -> None:
     """Refuse whoever could not sign up either, if there were seats."""
-    state, said = fees.sign_up_of(uow, there.run, True)
-    reasons = core.why_no_sign_up(publication.settings_of(there.run), there.visitor, state, said)
+    _, _, reasons = form.now_of(uow, there, True)
     if reasons:
         raise conflict("sign-up-shut", reasons[0].public)
 
@@ -344,7 +338,7 @@ def waits(
 ) -> SignedUp:
     priced = quotes.priced(uow, made)
     answer = signed_up(uow, run, priced, email, None)
-    said = f"{chance_text(uow, run, len(made.heads), state)}"
+    said = chance_text(uow, run, len(made.heads), state)
     return answer.model_copy(update={"place": place, "chance": said, "dues": [], "calendar": ""})
 
 

@@ -87,6 +87,13 @@ def found(uow: UnitOfWork, run_id: int, looker: Looker, access_code: str = "", k
     return Found(run, code, looker)
 
 
+def now_of(uow: UnitOfWork, there: Found, full: bool) -> tuple[SignUp, str, tuple[core.WhyNot, ...]]:
+    """How sign-up stands now, in words too, and why whoever looks does not sign up by themselves."""
+    state, said = fees.sign_up_of(uow, there.run, full)
+    page = publication.settings_of(there.run)
+    return state, said, core.why_no_sign_up(page, there.visitor, state, said)
+
+
 def form(uow: UnitOfWork, run_id: int, looker: Looker, access_code: str, key: str) -> SignUpForm:
     """All that the form of a run needs, with what can be done now."""
     there = found(uow, run_id, looker, access_code, key)
@@ -168,11 +175,6 @@ def rates_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[PublicRat
     return rates
 
 
-def is_personal(rate: Rate) -> bool:
-    """Whether who one is decides about a rate."""
-    return bool(rate.tags or rate.organization_id or rate.past_course_id)
-
-
 def plans_of(uow: UnitOfWork, run: Run) -> list[Plan]:
     """The plans that can be chosen without the staff: those that take payment details are theirs."""
     return [p for p in plans.offered(uow, run) if not p.details]
@@ -198,7 +200,7 @@ def resolved(uow: UnitOfWork, run: Run, ask: PublicAsk, person: Person | None) -
         raise Problem(
             422, "no-rate", "Signing up for this date needs a call to us: its price is agreed by telephone."
         )
-    usual = next((r for r in allowed if not is_personal(r)), allowed[0])
+    usual = next((r for r in allowed if not showing.is_personal(r)), allowed[0])
     by_hand = {r.id for r in fees.rates_of(run) if r.by_agreement}
     faults = [
         Fault(f"/people/{n}/rate_id", "This rate is agreed by telephone.")
@@ -241,7 +243,7 @@ def refuse_rates(uow: UnitOfWork, made: quotes.ResolvedAsk, person: Person | Non
 def why_not_stranger(uow: UnitOfWork, rate: Rate, taken: int, count: int) -> str | None:
     """Why somebody of whom nothing is known cannot have a rate."""
     why = eligibility.why_not(fees.who_terms(uow, rate), eligibility.Person(), uow.today, taken, count)
-    return f"{why} {OWN_RATE}" if why and is_personal(rate) else why
+    return f"{why} {OWN_RATE}" if why and showing.is_personal(rate) else why
 
 
 def quote(uow: UnitOfWork, run_id: int, ask: PublicAsk, looker: Looker) -> PublicQuote:
@@ -251,8 +253,7 @@ def quote(uow: UnitOfWork, run_id: int, ask: PublicAsk, looker: Looker) -> Publi
     priced = quotes.priced(uow, made)
     state = seats.seats_of(uow, there.run)
     seat = core_seats.seats_for(state, len(made.heads))
-    sign_up, said = fees.sign_up_of(uow, there.run, state.free == 0)
-    reasons = core.why_no_sign_up(publication.settings_of(there.run), there.visitor, sign_up, said)
+    sign_up, _, reasons = now_of(uow, there, state.free == 0)
     can = not reasons and sign_up is SignUp.OPEN and isinstance(seat, core_seats.Seated)
     why = reasons[0].public if reasons else "" if isinstance(seat, core_seats.Seated) else seat.why
     return quote_out(priced, len(made.heads), can, "" if can else why)
@@ -288,6 +289,10 @@ def key_hash(key: str) -> str:
     return hashlib.sha256(key.encode()).hexdigest()
 
 
+def none_kept(said: str) -> KeptSeats:
+    return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
+
+
 def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker, client: str) -> KeptSeats:
     """Keep seats for `MINUTES` while somebody fills in the form: one form per email and client, not renewed, and never all the seats
     that are left for one client; beyond its first form a client keeps at most a quarter of the run. Where none are kept one can
@@ -298,8 +303,7 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
         raise Refused([Fault("/email", wrong)])
     run = seats.run_to_change(uow, run_id)
     state = seats.seats_of(uow, run)
-    sign_up, said = fees.sign_up_of(uow, run, state.free == 0)
-    reasons = core.why_no_sign_up(publication.settings_of(run), there.visitor, sign_up, said)
+    sign_up, said, reasons = now_of(uow, there, state.free == 0)
     if reasons or sign_up is not SignUp.OPEN:
         raise conflict("sign-up-shut", reasons[0].public if reasons else said)
     own = hashlib.sha256(client.encode()).hexdigest()
@@ -312,17 +316,17 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
     same = [h for h in mine if h.email.casefold() == command.email.casefold()]
     if same:
         said = "Seats were kept for this address already; they are not kept again. Sign up as long as there are seats."
-        return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
+        return none_kept(said)
     share = max(2, state.whole // 4)
     if len(held) >= MOST_KEPT or (held and sum(h.seats for h in held) + command.heads > share):
         said = "Other forms are being filled in from here; no more seats are kept. Sign up as long as there are seats."
-        return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
+        return none_kept(said)
     if command.heads >= state.free:
         said = "The last seats are not kept while you fill in; whoever signs up first has them."
-        return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
+        return none_kept(said)
     if isinstance(core_seats.seats_for(state, command.heads), core_seats.Waits):
         said = "Others wait for these seats and come first."
-        return KeptSeats(kept=False, key="", until=None, seconds=0, said=said)
+        return none_kept(said)
     key, until = secrets.token_urlsafe(24), uow.now + timedelta(minutes=MINUTES)
     row = HeldPlace(
         run_id=run.id,
@@ -348,14 +352,6 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
         seconds=MINUTES * 60,
         said=f"{words} kept for you meanwhile.",
     )
-
-
-def let_go(uow: UnitOfWork, run_id: int, key: str) -> None:
-    """Let kept seats go before their time: the form was left."""
-    run = seats.run_to_change(uow, run_id)
-    row = held_by(uow, run, key)
-    if row is not None:
-        row.status, row.ended_at = HoldStatus.RELEASED, uow.now
 
 
 def held_by(uow: UnitOfWork, run: Run, key: str) -> HeldPlace | None:

@@ -28,14 +28,18 @@ class Tree:
     rows: dict[int, Category]
     below: dict[int | None, list[Category]]
 
+    def above(self, category_id: int | None) -> list[Category]:
+        """From the top down to a category, itself the last; empty for none."""
+        found: list[Category] = []
+        at = self.rows.get(category_id) if category_id else None
+        while at is not None and len(found) <= DEEPEST:
+            found.insert(0, at)
+            at = self.rows.get(at.parent_id) if at.parent_id else None
+        return found
+
     def path(self, category_id: int | None) -> list[str]:
         """The names from the top down to a category; empty for none."""
-        names: list[str] = []
-        at = self.rows.get(category_id) if category_id else None
-        while at is not None and len(names) <= DEEPEST:
-            names.insert(0, at.name)
-            at = self.rows.get(at.parent_id) if at.parent_id else None
-        return names
+        return [c.name for c in self.above(category_id)]
 
     def within(self, category_id: int) -> list[int]:
         """A category and all below it."""

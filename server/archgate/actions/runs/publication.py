@@ -81,8 +81,8 @@ def publication_view(uow: UnitOfWork, run: Run) -> PublicationOut:
         run_id=run.id,
         found_by=run.found_by,
         signs_up=run.signs_up,
-        shown_from=_typed(uow, run.shown_from),
-        shown_until=_typed(uow, run.shown_until),
+        shown_from=as_typed(uow, run.shown_from),
+        shown_until=as_typed(uow, run.shown_until),
         promoted=run.promoted,
         sentence=core.sentence_of(page, window_of(run), uow.zone),
         codes=len(codes_of(uow, run.id)),
@@ -102,7 +102,7 @@ def _said(found: core.Contradiction) -> ContradictionOut:
     )
 
 
-def _typed(uow: UnitOfWork, moment: datetime | None) -> str | None:
+def as_typed(uow: UnitOfWork, moment: datetime | None) -> str | None:
     """A moment as it is typed: the center's local time to the minute."""
     return f"{moment.astimezone(uow.zone):%Y-%m-%dT%H:%M}" if moment else None
 

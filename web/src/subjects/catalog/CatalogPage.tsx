@@ -4,7 +4,6 @@ import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 
 import { $api, api, ask, keyHeader, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
@@ -17,6 +16,7 @@ import { RowMenu } from "../../parts/RowMenu";
 import { count } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Cell, Empty, Name, T } from "../../parts/words";
+import { useInAddress } from "../../parts/useInAddress";
 
 type Category = Schemas["CategoryOut"];
 type Acts = ReturnType<typeof useDone>;
@@ -24,7 +24,7 @@ type Acts = ReturnType<typeof useDone>;
 /** The courses of the center as the public finds them, or does not yet; sorted in the tree that the public browses. */
 export default function CatalogPage() {
   const acts = useDone();
-  const [params, setParams] = useSearchParams();
+  const [params, put] = useInAddress();
   const lines = $api.useQuery("get", "/api/v1/catalog-lines");
   const tree = $api.useQuery("get", "/api/v1/categories");
   if (!lines.data || !tree.data)
@@ -32,16 +32,6 @@ export default function CatalogPage() {
   const words = params.get("q") ?? "";
   const only = params.get("only") ?? "";
   const at = Number(params.get("category")) || null;
-  const put = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
   const inside = at === null ? null : within(tree.data, at);
   const shown = lines.data.filter(
     (c) =>
@@ -59,7 +49,12 @@ export default function CatalogPage() {
       margin={
         <>
           <ActNotes acts={acts} />
-          <Tree tree={tree.data} at={at} onPick={(id) => put("category", id ? String(id) : "")} acts={acts} />
+          <Tree
+            tree={tree.data}
+            at={at}
+            onPick={(id) => put({ category: id ? String(id) : "" })}
+            acts={acts}
+          />
         </>
       }
     >
@@ -70,12 +65,12 @@ export default function CatalogPage() {
         </a>
       </Row>
       <Row wrap end>
-        <Field label="Words" width={240} value={words} onChange={(text) => put("q", text)} />
+        <Field label="Words" width={240} value={words} onChange={(text) => put({ q: text })} />
         <Choice
           label="Public page"
           width={200}
           value={only}
-          onChange={(value) => put("only", value)}
+          onChange={(value) => put({ only: value })}
           options={[
             { value: "", text: "all courses" },
             { value: "public", text: "public" },

@@ -7,7 +7,7 @@ import { useServerForm } from "../../form/useServerForm";
 import { Loading } from "../../parts/layout";
 import { P } from "../../parts/words";
 import { Signed } from "./Signed";
-import { Questions, Who, type WhoValues } from "./Who";
+import { Questions, Who, whoOf, type WhoValues } from "./Who";
 
 /** The form by which somebody asks to hear of a course. */
 export function InterestPage({ course, address }: { course: number; address: string }) {
@@ -49,13 +49,7 @@ export function Interested({
   const [done, setDone] = useState<Schemas["SignedUp"] | null>(null);
   const of = useServerForm<WhoValues, Schemas["SignedUp"]>({
     draft,
-    start: {
-      given: page.given,
-      family: page.family,
-      email: page.email ?? "",
-      phone: page.phone ?? "",
-      answers: {},
-    },
+    start: whoOf(page),
     send: (values, key) => send(values, key),
     done: setDone,
   });

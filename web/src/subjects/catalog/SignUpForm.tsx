@@ -13,7 +13,7 @@ import { day, isZero, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { type KeptSeats, useKeptSeats } from "./useKeptSeats";
-import { Questions, Who, type WhoValues } from "./Who";
+import { Questions, Who, whoOf, type WhoValues } from "./Who";
 
 type Page = Schemas["SignUpForm"];
 type Act = "sign up" | "wait" | "request";
@@ -54,11 +54,7 @@ export function SignUpForm({
   const of = useServerForm<Values, Schemas["SignedUp"]>({
     draft: `sign-up-${page.run_id}`,
     start: {
-      given: page.given,
-      family: page.family,
-      email: page.email ?? "",
-      phone: page.phone ?? "",
-      answers: {},
+      ...whoOf(page),
       rates: usual ? { [usual.id]: "1" } : {},
       extras: {},
       code: "",

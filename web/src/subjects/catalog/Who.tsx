@@ -1,3 +1,4 @@
+import type { Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import type { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
@@ -10,6 +11,14 @@ export type WhoValues = {
   phone: string;
   answers: Record<string, string>;
 };
+
+/** What the form starts from: whoever is signed in, else nobody yet. */
+export function whoOf(page: Known): WhoValues {
+  const { given, family, email, phone } = page;
+  return { given, family, email: email ?? "", phone: phone ?? "", answers: {} };
+}
+
+type Known = Pick<Schemas["InterestForm"], "email" | "phone" | "given" | "family">;
 
 type Of = Pick<
   ReturnType<typeof useServerForm<WhoValues & Record<string, unknown>, unknown>>,

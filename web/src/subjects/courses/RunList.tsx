@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { keepPreviousData } from "@tanstack/react-query";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { $api, type Schemas } from "../../app/server";
@@ -17,6 +17,7 @@ import { nextText, seatsText, spanText } from "../../parts/RunFacts";
 import { StateNow } from "../../parts/StateNow";
 import { count, day, money } from "../../parts/text";
 import { Empty, Name, P, T } from "../../parts/words";
+import { useInAddress } from "../../parts/useInAddress";
 import { ink } from "../../theme/palette";
 import { PlannerTabs } from "../schedule/PlannerTabs";
 
@@ -44,20 +45,10 @@ const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
 
 /** All runs in order of their first meeting; filters stay in the address. */
 export default function RunList() {
-  const [params, setParams] = useSearchParams();
+  const [params, put] = useInAddress();
   const view = VIEWS[params.get("view") ?? ""] ? params.get("view")! : "current";
   const q = params.get("q") ?? "";
-  const set = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
-  const [typed, setTyped] = useTyped(q, (text) => set("q", text));
+  const [typed, setTyped] = useTyped(q, (text) => put({ q: text }));
   const [span] = useSpan();
   const pulse = usePulse(null, 20);
   const between = span ? { since: span.from, until: span.to } : {};
@@ -101,7 +92,7 @@ export default function RunList() {
           label="Which runs"
           value={view}
           options={Object.entries(VIEWS).map(([value, { text }]) => ({ value, text }))}
-          onChange={(name) => set("view", name === "current" ? "" : name)}
+          onChange={(name) => put({ view: name === "current" ? "" : name })}
         />
         <Field label="Title, code or place" beside value={typed} onChange={setTyped} width={330} />
       </ListHead>
@@ -112,7 +103,7 @@ export default function RunList() {
           {q || span || view !== "current" ? (
             <p>
               No run fits.{" "}
-              <Button variant="text" onClick={() => setParams({}, { replace: true })}>
+              <Button variant="text" onClick={() => put({ view: "", q: "" })}>
                 Show all that are coming
               </Button>
             </p>

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
 
 import { $api, api, ask, asTyped, keyHeader, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
@@ -14,6 +14,7 @@ import { ActNotes, Page, Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Empty, P, T, When } from "../../parts/words";
+import { useInAddress } from "../../parts/useInAddress";
 import { Ask } from "./CoverAsk";
 import { Proposal } from "./CoverProposal";
 import { TeachingTabs } from "./TeachingTabs";
@@ -23,21 +24,9 @@ export type Acts = ReturnType<typeof useDone>;
 /** Somebody is away, or meetings have nobody: which they are, whom to call for each, and a proposal for all at once. */
 export default function CoverPage() {
   const acts = useDone();
-  const [params, setParams] = useSearchParams();
+  const [params, put] = useInAddress();
   const who = params.get("who") ?? "";
   const plan = Number(params.get("plan")) || null;
-  const put = (change: Record<string, string>) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        for (const [name, value] of Object.entries(change)) {
-          if (value) next.set(name, value);
-          else next.delete(name);
-        }
-        return next;
-      },
-      { replace: true },
-    );
   const people = $api.useQuery("get", "/api/v1/instructors");
   const found = $api.useQuery("get", "/api/v1/cover", {
     params: {

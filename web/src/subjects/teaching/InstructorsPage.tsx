@@ -4,7 +4,7 @@ import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { useNavigate } from "react-router";
 
 import { $api, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
@@ -14,6 +14,7 @@ import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { Scroller } from "../../parts/Scroller";
 import { useDone } from "../../parts/useUndo";
 import { Cell, Empty, Name, T } from "../../parts/words";
+import { useInAddress } from "../../parts/useInAddress";
 import { PersonPick } from "../people/PersonPick";
 import { hoursText } from "./hours";
 import { InstructorForm } from "./InstructorForm";
@@ -33,7 +34,7 @@ const fits = (i: Instructor, q: string) =>
 export default function InstructorsPage() {
   const acts = useDone();
   const go = useNavigate();
-  const [params, setParams] = useSearchParams();
+  const [params, put] = useInAddress();
   const [adding, setAdding] = useState<"new" | "known" | null>(null);
   const query = $api.useQuery("get", "/api/v1/instructors");
   if (!query.data)
@@ -41,16 +42,6 @@ export default function InstructorsPage() {
   const q = params.get("q") ?? "";
   const gone = params.get("shown") === "gone";
   const rows = query.data.filter((i) => i.active !== gone && fits(i, q));
-  const filter = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
   const saved = (i: Instructor) => void go(`/teaching/${i.id}`);
   return (
     <Page title="Instructors" margin={null} notes={<ActNotes acts={acts} />}>
@@ -64,12 +55,12 @@ export default function InstructorsPage() {
             width={230}
             placeholder="name, course, category"
             value={q}
-            onChange={(value) => filter("q", value)}
+            onChange={(value) => put({ q: value })}
           />
           <Views
             label="Which"
             value={gone ? "gone" : "now"}
-            onChange={(value) => filter("shown", value === "gone" ? "gone" : "")}
+            onChange={(value) => put({ shown: value === "gone" ? "gone" : "" })}
             options={[
               { value: "now", text: "teach now" },
               { value: "gone", text: "no longer" },
