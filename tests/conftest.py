@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from urllib.parse import quote
 
 import pymysql
 import pytest
+from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, inspect, select
@@ -22,6 +24,9 @@ from archgate.actions.kernel.unit_of_work import act
 from archgate.actions.seats import made_of
 from archgate.app import create_app
 from archgate.clock import system_now
+from archgate.outside.card_service.store import make_tables
+from archgate.outside.card_service.web import create_service
+from archgate.outside.payments import Cards, CardsByHttp
 from archgate.own_server import OwnServer
 from archgate.settings import ROOT, Settings
 from archgate.tables.courses import Center
@@ -134,6 +139,35 @@ def app(sessions: sessionmaker[Session], users: dict[str, object]):
 def stranger(app) -> TestClient:
     """A browser in which nobody is signed in."""
     return TestClient(app, base_url="http://testserver", raise_server_exceptions=False)
+
+
+SERVICE_KEY, SERVICE_SECRET = "a-key-for-tests", "whsec_dGhlIHNlY3JldCBvZiB0aGUgdGVzdHM="
+
+
+@pytest.fixture(scope="session")
+def card_service(worker_id: str) -> Iterator[FastAPI]:
+    """The stand-in for a payment service, with a database of its own; asked without a network, and nothing in it takes time."""
+    engine = engine_for(new_database(f"cards_{worker_id}"), pool=40)
+    make_tables(engine)
+    made = create_service(
+        sessions_of(engine), SERVICE_KEY, SERVICE_SECRET, "http://service", pause=lambda seconds: None
+    )
+    yield made
+    engine.dispose()
+
+
+@pytest.fixture
+def bank(card_service: FastAPI, app: FastAPI, monkeypatch: pytest.MonkeyPatch) -> Iterator[Cards]:
+    """A center that takes cards, by the stand-in."""
+    monkeypatch.setenv("ARCHGATE_PAYMENTS", "http://service")
+    monkeypatch.setenv("ARCHGATE_PAYMENTS_KEY", SERVICE_KEY)
+    monkeypatch.setenv("ARCHGATE_PAYMENTS_SECRET", SERVICE_SECRET)
+    headers = {"Authorization": f"Bearer {SERVICE_KEY}"}
+    service = CardsByHttp(TestClient(card_service, base_url="http://service", headers=headers))
+    before = app.state.cards, app.state.settings
+    app.state.cards, app.state.settings = service, replace(app.state.settings, payments_secret=SERVICE_SECRET)
+    yield service
+    app.state.cards, app.state.settings = before
 
 
 class Browser(TestClient):

@@ -21,6 +21,7 @@ from archgate.api import (
     bulk,
     calc,
     calls,
+    cards,
     catalog,
     center,
     changes,
@@ -61,6 +62,7 @@ from archgate.api import (
 from archgate.api.guard import Guard
 from archgate.api.web import PREFIX
 from archgate.core.faults import Refused
+from archgate.outside.payments import cards_of
 from archgate.settings import Settings
 
 SUBJECTS = (
@@ -95,6 +97,7 @@ SUBJECTS = (
     teaching_own,
     teaching_papers,
     accounts,
+    cards,
     bulk,
     sentences,
     messages,
@@ -118,7 +121,7 @@ def create_app(settings: Settings, sessions: sessionmaker[Session]) -> FastAPI:
         redoc_url=None,
         generate_unique_id_function=lambda route: route.name,
     )
-    app.state.settings, app.state.sessions = settings, sessions
+    app.state.settings, app.state.sessions, app.state.cards = settings, sessions, cards_of(settings)
     api = APIRouter(
         prefix=PREFIX,
         route_class=web.Route,

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import getpass
 import json
 import os
+import secrets
 import socket
 import subprocess
 import sys
@@ -138,7 +140,8 @@ def demo(
         if fresh:
             server.wipe()
         sessions = prepare_demo(server, day)
-        watch = Watch(server)
+        watch = Watch(server, port)
+        watch.settle_payments()
         watch.start()
         serve_here(sessions, "127.0.0.1", port, lambda: announce(server, port))
     except ServerTrouble as trouble:
@@ -245,24 +248,88 @@ def worker() -> None:
         Worker.with_stand_ins(sessions_of(engine_from_settings()), lease).work(lambda: False)
 
 
-class Watch(threading.Thread):
-    """Keeps the demo's database and worker running: one that ends by itself is begun anew."""
+@app.command()
+def payments(
+    port: Annotated[int, typer.Option(help="Where payers find the stand-in's pages, on loopback.")] = 8476,
+    notify: Annotated[
+        str, typer.Option(help="Where its notices go, like http://127.0.0.1:8474/api/v1/payment-notices.")
+    ] = "",
+    trouble: Annotated[
+        float, typer.Option(min=0, max=1, help="Which part of what it does goes wrong by chance.")
+    ] = 0,
+    seed: Annotated[int, typer.Option(help="The same seed makes the same trouble.")] = 1,
+) -> None:
+    """The stand-in for a payment service, for practice: its own process, its own database, no money moves.
 
-    def __init__(self, server: OwnServer) -> None:
+    ARCHGATE_PAYMENTS_DATABASE_URL names its database; ARCHGATE_PAYMENTS_KEY and ARCHGATE_PAYMENTS_SECRET are those of the center.
+    """
+    import uvicorn
+
+    from archgate.outside.card_service.store import make_tables
+    from archgate.outside.card_service.web import create_service, keep_sending, weather_of
+    from archgate.tables.engine import engine_for, sessions_of
+
+    env = {
+        name: os.environ.get(f"ARCHGATE_PAYMENTS_{name}", "") for name in ("DATABASE_URL", "KEY", "SECRET")
+    }
+    for name, value in env.items():
+        if not value:
+            raise fail(f"ARCHGATE_PAYMENTS_{name} is not set.")
+    engine = engine_for(env["DATABASE_URL"])
+    make_tables(engine)
+    here = f"http://127.0.0.1:{port}"
+    service = create_service(sessions_of(engine), env["KEY"], env["SECRET"], here, weather_of(trouble, seed))
+    keep_sending(service.state.service, notify or "http://127.0.0.1:8474/api/v1/payment-notices")
+    say(f"the stand-in for card payments is at {here}.")
+    with contextlib.suppress(KeyboardInterrupt):
+        uvicorn.run(service, host="127.0.0.1", port=port, log_level="warning", access_log=False)
+
+
+class Watch(threading.Thread):
+    """Keeps the demo's database, worker and payment stand-in running: one that ends by itself is begun anew."""
+
+    def __init__(self, server: OwnServer, port: int) -> None:
+        """`port` is the web server's; the stand-in for card payments listens on the next one that is free."""
         super().__init__(daemon=True)
-        self.server, self.done = server, threading.Event()
-        self.helper: subprocess.Popen[bytes] | None = None
+        self.server, self.port, self.done = server, port, threading.Event()
+        self.helpers: dict[str, subprocess.Popen[bytes]] = {}
+
+    def settle_payments(self) -> None:
+        """Agree on where the stand-in for card payments is, before anybody asks for the settings."""
+        self.server.create_database("archgate_payments")
+        self.payments_port = free_port_after(self.port)
+        secret = base64.b64encode(secrets.token_bytes(24)).decode()
+        os.environ["ARCHGATE_PAYMENTS"] = f"http://127.0.0.1:{self.payments_port}"
+        os.environ["ARCHGATE_PAYMENTS_KEY"] = secrets.token_urlsafe(24)
+        os.environ["ARCHGATE_PAYMENTS_SECRET"] = f"whsec_{secret}"
+
+    def start_helper(self, what: str) -> None:
+        if what == "worker":
+            self.helpers[what] = start_beside("worker", ARCHGATE_DATABASE_URL=self.server.url("archgate"))
+            return
+        notify = f"http://127.0.0.1:{self.port}/api/v1/payment-notices"
+        url = self.server.url("archgate_payments")
+        self.helpers[what] = start_beside(
+            "payments",
+            "--port",
+            str(self.payments_port),
+            "--notify",
+            notify,
+            ARCHGATE_PAYMENTS_DATABASE_URL=url,
+        )
 
     def run(self) -> None:
-        self.helper = start_worker(self.server.url("archgate"))
+        for what in ("worker", "payments"):
+            self.start_helper(what)
         while not self.done.wait(1):
             try:
                 if self.server.has_ended():
                     say("the database ended; it is started again.")
                     self.server.start()
-                if self.helper.poll() is not None:
-                    say("the worker ended; it is started again.")
-                    self.helper = start_worker(self.server.url("archgate"))
+                for what, helper in list(self.helpers.items()):
+                    if helper.poll() is not None:
+                        say(f"the {what} ended; it is started again.")
+                        self.start_helper(what)
             except Exception as error:
                 say(f"it did not start: {error} Trying again.")
 
@@ -270,20 +337,30 @@ class Watch(threading.Thread):
         self.done.set()
         self.server.give_up()
         self.join(40)
-        if self.helper is not None:
-            self.helper.terminate()
+        for helper in self.helpers.values():
+            helper.terminate()
+        for helper in self.helpers.values():
             with contextlib.suppress(subprocess.TimeoutExpired):
-                self.helper.wait(10)
+                helper.wait(10)
 
 
-def start_worker(url: str) -> subprocess.Popen[bytes]:
-    """A worker beside the web server, which ends with us, however we end."""
+def start_beside(*command: str, **environment: str) -> subprocess.Popen[bytes]:
+    """One of our own commands beside the web server, which ends with us, however we end."""
     from archgate.own_server import ENDS_WITH_PARENT
 
     return subprocess.Popen(
-        [*ENDS_WITH_PARENT, sys.executable, "-m", "archgate.cli", "worker"],
-        env={**os.environ, "ARCHGATE_DATABASE_URL": url}, stderr=subprocess.DEVNULL, start_new_session=True,
+        [*ENDS_WITH_PARENT, sys.executable, "-m", "archgate.cli", *command],
+        env={**os.environ, **environment}, stderr=subprocess.DEVNULL, start_new_session=True,
     )  # fmt: skip
+
+
+def free_port_after(port: int) -> int:
+    """The next free port on loopback."""
+    for candidate in range(port + 1, min(port + 200, 65536)):
+        with socket.socket() as probe, contextlib.suppress(OSError):
+            probe.bind(("127.0.0.1", candidate))
+            return candidate
+    raise fail(f"no port after {port} is free.")
 
 
 def announce(server: OwnServer, port: int) -> None:

@@ -7,6 +7,7 @@ import re
 from dataclasses import dataclass
 from ipaddress import ip_address, ip_network
 from pathlib import Path
+from typing import TypedDict
 from urllib.parse import urlsplit
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -22,7 +23,8 @@ class Settings:
     `hosts` are the names under which the server is asked for, beside loopback; `proxies` the addresses (or networks) of
     proxies that are believed when they say who asks. `wait` is for how many seconds a statement may go unanswered,
     `processes` how many `serve` starts. `private_webhooks` lets lists be sent on within the own network. The worker makes a
-    backup in `backups` every `backup_hours` hours and keeps the newest.
+    backup in `backups` every `backup_hours` hours and keeps the newest. `payments` is where the payment service is asked, with
+    which key, and `payments_secret` that by which its notices are signed; empty where cards are not taken.
     """
 
     database_url: str
@@ -38,6 +40,9 @@ class Settings:
     backup_hours: int = 24
     backups_kept: int = 14
     backup_passphrase: str = ""
+    payments: str = ""
+    payments_key: str = ""
+    payments_secret: str = ""
 
     def serves(self, host: str) -> bool:
         """Whether a Host header names this server; the port is not looked at."""
@@ -88,7 +93,25 @@ def settings_from(environment: dict[str, str] | None = None) -> Settings:
         backups_kept=number(env, "ARCHGATE_BACKUPS_KEPT", 14, 1, 10_000),
         backup_passphrase=env.get("ARCHGATE_BACKUP_PASSPHRASE", ""),
         private_webhooks=env.get("ARCHGATE_PRIVATE_WEBHOOKS") == "1",
+        **payments_from(env),
     )
+
+
+class PaymentSettings(TypedDict):
+    payments: str
+    payments_key: str
+    payments_secret: str
+
+
+def payments_from(env: dict[str, str]) -> PaymentSettings:
+    """Where the payment service is asked: all three settings, or none of them."""
+    names = ("ARCHGATE_PAYMENTS", "ARCHGATE_PAYMENTS_KEY", "ARCHGATE_PAYMENTS_SECRET")
+    where, key, secret = (env.get(name, "").strip() for name in names)
+    if (where or key or secret) and not (where and key and secret):
+        raise ValueError(f"{', '.join(names)} are set together, or none of them.")
+    if where and not re.fullmatch(r"https?://\S+", where):
+        raise ValueError(f'ARCHGATE_PAYMENTS is an address such as https://pay.example.org, not "{where}".')
+    return PaymentSettings(payments=where.rstrip("/"), payments_key=key, payments_secret=secret)
 
 
 def number(env: dict[str, str], name: str, usual: int, low: int, high: int) -> int:

@@ -90,20 +90,6 @@ def test_a_set_of_codes_is_a_csv_file_that_a_spreadsheet_takes_as_text(clerk):
     assert bad["errors"][0]["at"] == "/off"
 
 
-def test_payment_details_are_taken_once_a_key_and_only_words_come_back(clerk):
-    somebody = person(clerk, "Olga")
-    taken = [
-        clerk.post(
-            "/api/v1/payment-details", json={"person_id": somebody}, headers={"Idempotency-Key": "details-1"}
-        )
-        for _ in range(2)
-    ]
-    assert [t.status_code for t in taken] == [201, 201] and taken[0].json() == taken[1].json()
-    assert set(taken[0].json()) == {"words"} and "practice card of Olga Quoted" in taken[0].json()["words"]
-    assert clerk.post("/api/v1/payment-details", json={}).status_code == 422
-    assert clerk.post("/api/v1/payment-details", json={"person_id": somebody}).status_code == 422
-
-
 def test_prices_are_compared_and_read_out(clerk, run):
     found = clerk.get(f"/api/v1/prices?runs={run['id']}").json()
     assert [s["total"] for s in found["runs"][0]["lines"][0]["steps"]] == ["210.00", "240.00"]

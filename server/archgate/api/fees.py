@@ -20,13 +20,8 @@ from archgate.actions.fees.views import (
     Reading,
     RunQuoteView,
 )
-from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.actions.money import payments
-from archgate.actions.money.commands import PayerCommand
-from archgate.actions.money.views import Details
 from archgate.api.web import Subject, may, once, run_act, run_read
-from archgate.outside.payments import StandInPayments
 
 router = Subject(tags=["fees"])
 
@@ -86,31 +81,6 @@ def get_quote(quote_id: int, request: Request, user: User = Depends(may("read"))
 @router.post("/quotes/{quote_id}/drop")
 def drop_quote(quote_id: int, request: Request, user: User = Depends(may("enroll"))) -> KeptDone:
     return run_act(request, user, lambda uow: kept_quotes.drop(uow, quote_id))
-
-
-@router.post("/payment-details", status_code=201)
-def take_details(
-    body: PayerCommand,
-    request: Request,
-    user: User = Depends(may("enroll")),
-    key: Once | None = Depends(once),
-) -> Details:
-    """Have the payment service take a payer's details; a token comes back and is kept, never a number."""
-    if (body.person_id is None) == (body.organization_id is None):
-        raise Problem(422, "no-payer", "Say whose details they are: a person or an organization.")
-    if key is None:
-        raise Problem(422, "bad-key", "Taking details needs an idempotency key.")
-    holder = run_read(
-        request, user, lambda uow: payments.holder_of(uow, body.person_id, body.organization_id)
-    )
-    token, words = StandInPayments(request.app.state.sessions).take_details(
-        f"{user.id}:{key.key}"[:80], holder
-    )
-    return run_act(
-        request,
-        user,
-        lambda uow: payments.keep_details(uow, body.person_id, body.organization_id, token, words),
-    )
 
 
 # --- prices from day to day -------------------------------------------------------------------------------

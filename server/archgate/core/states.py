@@ -51,12 +51,62 @@ class OwnerKind(StrEnum):
 
 
 class Method(StrEnum):
-    """How money comes in by hand; the first three also go back."""
+    """How money comes in; all but purchase orders also go back. By card it comes through the payment service only, never by hand."""
 
     CASH = "cash"
     CHECK = "check"
     TRANSFER = "transfer"
     PURCHASE_ORDER = "purchase order"
+    CARD = "card"
+
+
+class ServiceStatus(StrEnum):
+    """What became of a payment at the payment service."""
+
+    OPEN = "open"  # the payer has not paid on the page yet
+    AUTHORIZED = "authorized"  # the card's bank agreed; nothing is charged yet
+    CAPTURED = "captured"
+    RELEASED = "released"
+    REFUSED = "refused"
+    EXPIRED = "expired"
+
+
+class CardStatus(StrEnum):
+    """Where a payment by card stands with us."""
+
+    BEGUN = "begun"  # the service has not been heard yet
+    OPEN = "open"  # the payer has its page
+    CAPTURING = "capturing"
+    RELEASING = "releasing"
+    DONE = "done"
+    REFUSED = "refused"
+    RELEASED = "released"
+    EXPIRED = "expired"
+    UNKNOWN = "unknown"  # the service never heard of it
+
+
+class PaidState(StrEnum):
+    """How a payment by card stands, as whoever began it is told."""
+
+    OPEN = "open"
+    GIVEN = "given"
+    REFUSED = "refused"
+    OVER = "over"
+
+
+class WhatToPay(StrEnum):
+    """What of an account is paid by card."""
+
+    NEXT = "next"
+    WHOLE = "whole"
+
+
+class RefundStatus(StrEnum):
+    """What became of a refund to a card."""
+
+    ASKED = "asked"
+    DONE = "done"
+    REFUSED = "refused"
 
 
 class Scope(StrEnum):

@@ -17,17 +17,20 @@ from typing import Protocol, TypeVar
 import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
+from archgate.actions.access import confirming
 from archgate.actions.across import checks
 from archgate.actions.bulk import carrying_out, hands
 from archgate.actions.enrolling import held_places, interest, offers
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
 from archgate.actions.messages import messages, webhooks
+from archgate.actions.money import asking, cards
 from archgate.actions.schedule import meeting_links
 from archgate.actions.teaching import covering, evaluations
 from archgate.clock import system_now
 from archgate.outside.mail import Mail, StandInMail, Trouble
 from archgate.outside.meetings import Meetings, StandInMeetings
+from archgate.outside.payments import Cards, cards_of
 from archgate.outside.webhooks import StandInWebhooks, Webhooks
 from archgate.settings import settings_from
 
@@ -53,6 +56,7 @@ class Worker:
     name: str = field(default_factory=name)
     lease: timedelta = queue.LEASE
     webhooks: Webhooks | None = None
+    cards: Cards | None = None
 
     @classmethod
     def with_stand_ins(cls, sessions: sessionmaker[Session], lease: timedelta = queue.LEASE) -> Worker:
@@ -62,6 +66,7 @@ class Worker:
             StandInMeetings(sessions),
             lease=lease,
             webhooks=StandInWebhooks(sessions),
+            cards=cards_of(settings_from()),
         )
 
     def run_one(self, now: datetime | None = None) -> bool:
@@ -103,8 +108,25 @@ class Worker:
             self.webhooks.send(taken.key, *delivery)
             with self.sessions.begin() as session:
                 queue.finish(session, taken, self.name)
+        elif taken.kind in (cards.LOOK, cards.REFUND):
+            self.ask_about_card(taken)
+        elif taken.kind == confirming.INVOICE:
+            number = int(str(taken.what["enrollment"]))
+            act(self.sessions, partial(confirming.send_invoice, enrollment_id=number))
+            with self.sessions.begin() as session:
+                queue.finish(session, taken, self.name)
         else:
             raise Trouble(f'Nobody knows how to "{taken.kind}".', for_good=True)
+
+    def ask_about_card(self, taken: queue.Taken) -> None:
+        if self.cards is None:
+            raise Trouble("No payment service is set up.")
+        if taken.kind == cards.LOOK:
+            asking.go_on(self.sessions, self.cards, int(str(taken.what["card_payment"])))
+        else:
+            asking.pay_back(self.sessions, self.cards, int(str(taken.what["card_refund"])))
+        with self.sessions.begin() as session:
+            queue.finish(session, taken, self.name)
 
     def timed(self, now: datetime | None = None) -> None:
         """Whatever comes round by the clock; each round is done by one worker."""
@@ -207,6 +229,27 @@ def down_the_lines(sessions: sessionmaker[Session]) -> str:
     return f"{made} offers made, {ended} passed on, {sum(gone)} holds let go.{first}{then}"
 
 
+def see_after_cards(sessions: sessionmaker[Session]) -> str:
+    """Ask about payments by card of which nothing was heard for a while, one transaction each."""
+    looked = 0
+    for number in read_only(sessions, cards.to_look_at):
+        looked += act(sessions, partial(cards.queue_look, card_payment_id=number))
+    return f"{looked} payments by card asked about."
+
+
+def charge_what_is_due(sessions: sessionmaker[Session]) -> str:
+    """Begin the charges that are due by themselves, one transaction each."""
+    begun, trouble = 0, 0
+    for number in read_only(sessions, cards.due_by_itself):
+        try:
+            begun += act(sessions, partial(cards.charge_due, installment_id=number)) is not None
+        except Exception:
+            # One account's trouble is its own.
+            log.exception("charge", installment_id=number)
+            trouble += 1
+    return f"{begun} charges begun.{f' {trouble} in trouble.' if trouble else ''}"
+
+
 def back_up(sessions: sessionmaker[Session]) -> str:
     """Begin the scheduled backup in a process of its own, which leaves word of it when it is done: letters do not wait."""
     settings = settings_from()
@@ -238,6 +281,8 @@ def rounds() -> tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], st
         ("go down the lines", timedelta(seconds=2), down_the_lines),
         ("tell who is interested", timedelta(seconds=60), tell_interested),
         ("ask what learners think", timedelta(seconds=60), ask_for_evaluations),
+        ("see after card payments", timedelta(seconds=30), see_after_cards),
+        ("charge what is due by card", timedelta(minutes=10), charge_what_is_due),
         ("forget what is old", timedelta(hours=1), sweep),
         ("back up", timedelta(hours=settings_from().backup_hours), back_up),
     )

@@ -68,6 +68,8 @@ STATES: tuple[type[StrEnum], ...] = (
     states.SignsUp,
     states.SeatsShown,
     states.RequestStatus,
+    states.CardStatus,
+    states.RefundStatus,
 )
 
 

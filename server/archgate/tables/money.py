@@ -7,7 +7,7 @@ from datetime import date, datetime
 from sqlalchemy import BigInteger, CheckConstraint, Computed, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.states import MoneyOut, WaitingMoney
+from archgate.core.states import CardStatus, MoneyOut, RefundStatus, WaitingMoney
 from archgate.documents.reader import Document
 from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose, Units, Word, ascii_key
 
@@ -121,7 +121,7 @@ class Invoice(Base):
     document: Mapped[Document]
     reverses_id: Mapped[int | None] = mapped_column(ForeignKey("invoices.id"))
     payment_id: Mapped[int | None] = mapped_column(ForeignKey("payments.id"))
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]
 
 
@@ -158,23 +158,70 @@ class MoneyWaiting(Base):
 
 
 class PaymentDetails(Base):
-    """Payment details of a payer as the payment service holds them: a token and words for people, never a number."""
+    """Payment details of a payer as the payment service holds them: a token and words for people, never a number. Newer ones take the
+    place of older; `ended_at`: they are charged no more."""
 
     __tablename__ = "payment_details"
     id: Mapped[Key]
     account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
     token: Mapped[str] = mapped_column(ascii_key(80), unique=True)
     words: Mapped[Name]
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
 
 
-class PaymentStandIn(Base):
-    """What the payment stand-in holds: it belongs to the outside and knows nothing of ours but the stable key."""
+class CardPayment(Base):
+    """A payment by card that was begun, under `key` at the payment service. An amount of zero takes payment details only.
 
-    __tablename__ = "payment_stand_in"
-    key: Mapped[str] = mapped_column(ascii_key(80), primary_key=True)
-    token: Mapped[str] = mapped_column(ascii_key(80), unique=True)
-    holder: Mapped[Name]
+    `account_id` is whose it is; None where nobody's: somebody signed up once more, which is not to be seen from outside
+    (`discreet`), so that what they authorize is released. `enrollment_id`: what is owed for it is settled first. `details_id`: charged
+    from what is on file, `installment_id` by itself on its day, `refusals` how often before. `given_at`: when the payer had done their
+    part. `look_at`: when the service is asked again.
+    """
+
+    __tablename__ = "card_payments"
+    __table_args__ = (
+        UniqueConstraint("installment_id", "refusals"),
+        UniqueConstraint("payment_id"),
+        Index("ix_card_payments_look", "look_at"),
+        Index("ix_card_payments_account", "account_id", "id"),
+    )
+    id: Mapped[Key]
+    key: Mapped[str] = mapped_column(ascii_key(80), unique=True)
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("accounts.id"))
+    enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
+    details_id: Mapped[int | None] = mapped_column(ForeignKey("payment_details.id"))
+    installment_id: Mapped[int | None] = mapped_column(ForeignKey("installments.id"))
+    refusals: Mapped[int] = mapped_column(default=0)
+    amount: Mapped[Units]
+    currency: Mapped[str] = mapped_column(ascii_key(3))
     words: Mapped[Name]
-    at: Mapped[datetime]
+    keep: Mapped[bool] = mapped_column(default=False)
+    discreet: Mapped[bool] = mapped_column(default=False)
+    status: Mapped[CardStatus]
+    page: Mapped[Prose] = mapped_column(default="")
+    back: Mapped[Prose] = mapped_column(default="")
+    said: Mapped[Prose] = mapped_column(default="")
+    given_at: Mapped[datetime | None]
+    look_at: Mapped[datetime | None]
+    payment_id: Mapped[int | None] = mapped_column(ForeignKey("payments.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+    made_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+
+
+class CardRefund(Base):
+    """What goes back to a card, of one payment by card; `posting_id` is the refund in the books."""
+
+    __tablename__ = "card_refunds"
+    id: Mapped[Key]
+    key: Mapped[str] = mapped_column(ascii_key(80), unique=True)
+    card_payment_id: Mapped[int] = mapped_column(ForeignKey("card_payments.id"), index=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"), index=True)
+    amount: Mapped[Units]
+    status: Mapped[RefundStatus]
+    said: Mapped[Prose] = mapped_column(default="")
+    made_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]

@@ -1771,26 +1771,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/payment-details": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Take Details
-         * @description Have the payment service take a payer's details; a token comes back and is kept, never a number.
-         */
-        post: operations["take_details"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/prices": {
         parameters: {
             query?: never;
@@ -5432,6 +5412,194 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/card-payments/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Card Payment
+         * @description How a payment stands, for whoever has its key; what the service has meanwhile settled is asked for.
+         */
+        get: operations["card_payment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/card-payments/{token}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Card Page
+         * @description Take up a payment that was prepared, as a sign-up does: the address of the page on which the card is given.
+         */
+        post: operations["open_card_page"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pay-links/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pay Link
+         * @description What is behind a link to pay.
+         */
+        get: operations["pay_link"];
+        put?: never;
+        /**
+         * Pay By Link
+         * @description Pay by a link, on the service's page.
+         */
+        post: operations["pay_by_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/payments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Own Payment
+         * @description Pay what one owes, on the service's page or from what is on file.
+         */
+        post: operations["own_payment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/card-payments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Card Payments
+         * @description Charges that were refused, of those who still owe.
+         */
+        get: operations["list_card_payments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/card-details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Card Details
+         * @description Open the service's page on which a payer's details are given for later charges; nothing is charged.
+         */
+        post: operations["take_card_details"];
+        /**
+         * End Card Details
+         * @description Charge details on file no more.
+         */
+        delete: operations["end_card_details"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/card-charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Charge Card
+         * @description Charge what is on file; what does not answer now is settled by the worker.
+         */
+        post: operations["charge_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/pay-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Pay Link
+         * @description Write to a payer with a link to pay what is open by card.
+         */
+        post: operations["send_pay_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/payment-notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Payment Notice
+         * @description A notice of the payment service, signed as Standard Webhooks has it. It is only taken as word that there is something to ask.
+         */
+        post: operations["payment_notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/batches": {
         parameters: {
             query?: never;
@@ -6360,7 +6528,8 @@ export interface components {
         };
         /**
          * AccountEntry
-         * @description One entry with its cause; `payment_id` where it is a payment that can be taken back.
+         * @description One entry with its cause; `payment_id` where it is a payment that was not taken back. `by_card`: it is paid back, never taken
+         *     back.
          */
         AccountEntry: {
             /** Id */
@@ -6385,6 +6554,8 @@ export interface components {
             run: string | null;
             /** Payment Id */
             payment_id: number | null;
+            /** By Card */
+            by_card: boolean;
             /** Amount */
             amount: string;
             /** Balance */
@@ -6413,6 +6584,7 @@ export interface components {
             credit: string;
             /** Open */
             open: components["schemas"]["OpenInstallment"][];
+            cards?: components["schemas"]["CardsOfAccount"] | null;
             /** Entries */
             entries: components["schemas"]["AccountEntry"][];
             /**
@@ -7369,6 +7541,100 @@ export interface components {
             /** Candidates */
             candidates: components["schemas"]["Candidate"][];
         };
+        /**
+         * CardBegun
+         * @description A payment by card that was begun: `page` is where the payer gives the card, empty where details on file were charged.
+         */
+        CardBegun: {
+            /** Key */
+            key: string;
+            status: components["schemas"]["CardStatus"];
+            /** Page */
+            page: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * CardPaymentList
+         * @description Payments by card that were refused, or that the service did not settle, the newest first.
+         */
+        CardPaymentList: {
+            /** Items */
+            items: components["schemas"]["CardPaymentOut"][];
+        };
+        /**
+         * CardPaymentOut
+         * @description A payment by card as staff see it. `tried_again`: when it is charged again by itself; `link` the page that is open for it.
+         */
+        CardPaymentOut: {
+            /** Id */
+            id: number;
+            /** Account Id */
+            account_id: number;
+            /** Name */
+            name: string;
+            /** Phone */
+            phone: string | null;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+            /** Currency */
+            currency: string;
+            /** Words */
+            words: string;
+            status: components["schemas"]["CardStatus"];
+            /** Said */
+            said: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /** Tried Again */
+            tried_again: string | null;
+        };
+        /**
+         * CardSeen
+         * @description How a payment by card stands, for whoever began it: `open`, `given` (the payer has done their part), `refused` or `over`.
+         */
+        CardSeen: {
+            /** Title */
+            title: string;
+            /** Center */
+            center: string;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+            /** Currency */
+            currency: string;
+            state: components["schemas"]["PaidState"];
+            /** Said */
+            said: string;
+        };
+        /**
+         * CardStatus
+         * @description Where a payment by card stands with us.
+         * @enum {string}
+         */
+        CardStatus: "begun" | "open" | "capturing" | "releasing" | "done" | "refused" | "released" | "expired" | "unknown";
+        /**
+         * CardsOfAccount
+         * @description What concerns cards on an account: details on file, how much can go back to a card, and what was begun of late.
+         */
+        CardsOfAccount: {
+            on_file: components["schemas"]["OnFileOut"] | null;
+            /**
+             * Back
+             * Format: amount
+             */
+            back: string;
+            /** Payments */
+            payments: components["schemas"]["CardPaymentOut"][];
+        };
         /** CarriedOver */
         CarriedOver: {
             /** Change */
@@ -7682,6 +7948,17 @@ export interface components {
             before: string;
             /** After */
             after: string;
+        };
+        /**
+         * ChargeCommand
+         * @description A sum that is charged from what is on file.
+         */
+        ChargeCommand: {
+            /**
+             * The amount
+             * Format: amount
+             */
+            amount: string;
         };
         /** Checked */
         Checked: {
@@ -8774,11 +9051,6 @@ export interface components {
             open: string[];
             /** Coming */
             coming: string[];
-        };
-        /** Details */
-        Details: {
-            /** Words */
-            words: string;
         };
         /** DocumentOut */
         DocumentOut: {
@@ -11176,10 +11448,10 @@ export interface components {
         };
         /**
          * Method
-         * @description How money comes in by hand; the first three also go back.
+         * @description How money comes in; all but purchase orders also go back. By card it comes through the payment service only, never by hand.
          * @enum {string}
          */
-        Method: "cash" | "check" | "transfer" | "purchase order";
+        Method: "cash" | "check" | "transfer" | "purchase order" | "card";
         /**
          * MoneyOut
          * @description What leaves the books in a payer's favor.
@@ -11529,6 +11801,13 @@ export interface components {
              * Format: date
              */
             on: string;
+        };
+        /** OnFileOut */
+        OnFileOut: {
+            /** Id */
+            id: number;
+            /** Words */
+            words: string;
         };
         /** OneOfMany */
         OneOfMany: {
@@ -12031,7 +12310,10 @@ export interface components {
             change: string;
             own_page: components["schemas"]["OwnPageState"] | null;
         };
-        /** OwnPageOut */
+        /**
+         * OwnPageOut
+         * @description `pay`: what may be paid by card; None where nothing is, or cards are not taken.
+         */
         OwnPageOut: {
             /** Center */
             center: string;
@@ -12067,6 +12349,7 @@ export interface components {
             phone: string | null;
             /** Teaches */
             teaches: boolean;
+            pay: components["schemas"]["ToPay"] | null;
         };
         /**
          * OwnPageState
@@ -12345,6 +12628,12 @@ export interface components {
             due: string;
         };
         /**
+         * PaidState
+         * @description How a payment by card stands, as whoever began it is told.
+         * @enum {string}
+         */
+        PaidState: "open" | "given" | "refused" | "over";
+        /**
          * PaidView
          * @description A payment that was taken with a sign-up; `receipt` is its number, `sent_to` where it was sent.
          */
@@ -12552,6 +12841,18 @@ export interface components {
             /** Taught By */
             taught_by: string;
         };
+        /**
+         * PayByCardCommand
+         * @description What is paid by card. `keep`: the card is kept on file for later sums; `on_file`: the one on file is charged now.
+         */
+        PayByCardCommand: {
+            /** What is paid */
+            what: components["schemas"]["WhatToPay"];
+            /** Keep */
+            keep?: boolean;
+            /** On File */
+            on_file?: boolean;
+        };
         /** PayExtraOut */
         PayExtraOut: {
             /** Id */
@@ -12583,6 +12884,24 @@ export interface components {
          * @enum {string}
          */
         PayKind: "per_hour" | "per_meeting" | "flat" | "per_head" | "share_percent";
+        /**
+         * PayLine
+         * @description A sum that is open, with what it is for.
+         */
+        PayLine: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Amount
+             * Format: amount
+             */
+            amount: string;
+            /** What */
+            what: string;
+        };
         /** PayLineCommand */
         PayLineCommand: {
             /** Instructor Id */
@@ -12608,6 +12927,13 @@ export interface components {
             amount: string;
             /** Why */
             why: string;
+        };
+        /** PayLinkSent */
+        PayLinkSent: {
+            /** Email */
+            email: string;
+            /** Change */
+            change: string;
         };
         /**
          * PayOut
@@ -15816,7 +16142,8 @@ export interface components {
         };
         /**
          * SignedUp
-         * @description What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest.
+         * @description What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest. `pay` is the key by which `pay_now`
+         *     is paid by card at once.
          */
         SignedUp: {
             /** Title */
@@ -15838,6 +16165,10 @@ export interface components {
             held_until: string | null;
             /** Calendar */
             calendar: string;
+            /** Pay */
+            pay?: string | null;
+            /** Pay Now */
+            pay_now?: string | null;
             /** Place */
             place?: number | null;
             /**
@@ -16381,6 +16712,30 @@ export interface components {
             /** Amount */
             amount: string;
         };
+        /**
+         * ToPay
+         * @description What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
+         *     their own page only.
+         */
+        ToPay: {
+            /** Center */
+            center: string;
+            /** Name */
+            name: string;
+            /** Currency */
+            currency: string;
+            /** Open */
+            open: components["schemas"]["PayLine"][];
+            /** Next */
+            next: string | null;
+            /**
+             * Whole
+             * Format: amount
+             */
+            whole: string;
+            /** On File */
+            on_file: string | null;
+        };
         /** TodayOut */
         TodayOut: {
             /**
@@ -16846,6 +17201,12 @@ export interface components {
          * @enum {string}
          */
         Weekday: "MO" | "TU" | "WE" | "TH" | "FR" | "SA" | "SU";
+        /**
+         * WhatToPay
+         * @description What of an account is paid by card.
+         * @enum {string}
+         */
+        WhatToPay: "next" | "whole";
         /**
          * WhichCommand
          * @description `ids` names some of a list; without it all.
@@ -24979,82 +25340,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptDone"];
-                };
-            };
-            /** @description Please sign in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description This is not yours to do */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Something changed meanwhile */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Some of this needs mending */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-        };
-    };
-    take_details: {
-        parameters: {
-            query?: never;
-            header?: {
-                "Idempotency-Key"?: string | null;
-            };
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PayerCommand"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Details"];
                 };
             };
             /** @description Please sign in */
@@ -41103,6 +41388,816 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    card_payment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardSeen"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    open_card_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardBegun"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    pay_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToPay"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    pay_by_link: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PayByCardCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardBegun"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_payment: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PayByCardCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardBegun"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_card_payments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardPaymentList"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_card_details: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardBegun"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_card_details: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    charge_card: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChargeCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardBegun"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    send_pay_link: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PayLinkSent"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    payment_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -14,7 +14,8 @@ from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, money
+from archgate.actions.money import accounts, card_views, money
+from archgate.actions.money.commands import PayByCardCommand
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonPatch
 from archgate.actions.schedule import calendars, gates
@@ -22,6 +23,7 @@ from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.states import Role, SeatGoes
 from archgate.tables.courses import Run
+from archgate.tables.money import CardPayment
 from archgate.tables.own_pages import OwnPageSession
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
@@ -59,6 +61,14 @@ def withdraw(
         owed=format_amount(max(0, kept - paid), enrollment.currency),
         why=gone.why,
     )
+
+
+def pay(uow: UnitOfWork, person: Person, command: PayByCardCommand) -> CardPayment:
+    """Pay by card what one owes oneself: on the payment service's page, or from what is on file."""
+    account = own_pages.own_account(uow, person)
+    if account is None:
+        raise refuse("/what", "Nothing is open on your account.")
+    return card_views.pay(uow, account, command, own=True)
 
 
 def change_facts(uow: UnitOfWork, person: Person, command: OwnFactsCommand) -> Said:

@@ -29,8 +29,8 @@ from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
-from archgate.actions.money import accounts
-from archgate.actions.money.views import Owed
+from archgate.actions.money import accounts, card_views, cards
+from archgate.actions.money.views import Owed, ToPay
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand, PersonPatch
 from archgate.actions.people.views import PersonChanged, PersonOut
@@ -48,6 +48,7 @@ from archgate.papers.letters.occasions import OwnPageInvited, PasswordLink
 from archgate.papers.letters.writing import written
 from archgate.tables.catalog import SeatRequest
 from archgate.tables.courses import Course, Run
+from archgate.tables.money import Account
 from archgate.tables.own_pages import OwnPage, OwnPageSession
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
@@ -351,7 +352,21 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
             select(Instructor.id).where(Instructor.person_id == person.id, Instructor.active)
         )
         is not None,
+        pay=own_to_pay(uow, person) if owes.owed else None,
     )
+
+
+def own_to_pay(uow: UnitOfWork, person: Person) -> ToPay | None:
+    """What somebody may pay by card on their own page; None where nothing is open, or cards are not taken."""
+    account = own_account(uow, person)
+    shown = card_views.to_pay(uow, account, own=True) if account is not None and cards.taken() else None
+    return shown if shown is not None and shown.open else None
+
+
+def own_account(uow: UnitOfWork, person: Person) -> Account | None:
+    """The account from which somebody pays for themselves."""
+    query = select(Account).where(Account.owner == f"person:{person.id}")
+    return uow.session.scalar(query.where(Account.currency == uow.center.currency))
 
 
 def links_of(uow: UnitOfWork, person: Person) -> dict[int, str]:

@@ -119,7 +119,8 @@ class CodeFits(View):
 
 
 class SignedUp(View):
-    """What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest."""
+    """What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest. `pay` is the key by which `pay_now`
+    is paid by card at once."""
 
     title: str
     said: str
@@ -129,6 +130,8 @@ class SignedUp(View):
     dues: list[PublicDue]
     held_until: Moment | None
     calendar: str
+    pay: str | None = None
+    pay_now: AmountText | None = None
     place: int | None = None
     chance: str = ""
 

@@ -11,7 +11,7 @@ from datetime import timedelta
 
 from sqlalchemy import func, select
 
-from archgate.actions.access import access_codes, own_pages
+from archgate.actions.access import access_codes, confirming, own_pages
 from archgate.actions.access import sign_up_form as form
 from archgate.actions.access.public_commands import (
     InterestedCommand,
@@ -50,6 +50,7 @@ from archgate.papers.letters.writing import written
 from archgate.tables.catalog import AccessCode
 from archgate.tables.courses import Course, Run
 from archgate.tables.log import Change
+from archgate.tables.money import CardPayment
 from archgate.tables.own_pages import OwnPage
 from archgate.tables.people import Person
 from archgate.tables.seats import HeldPlace, RunSeats
@@ -126,6 +127,8 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
         use_code(uow, run, there.code)
     if held is not None and held.seats != len(made.heads):
         held = settle_hold(uow, run, held, len(made.heads))
+    priced = quotes.priced(uow, made)
+    words = [calendar_word(run), confirming.word_of_paying(uow, run, priced, person)]
     body = {
         **made.document,
         "run_id": run.id,
@@ -134,7 +137,7 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
         "note": command.note,
         "held_place_id": held.id if held else None,
         "told": [*dict.fromkeys([Told.LEARNER, *telling.told_of(uow, run)])],
-        "word": calendar_word(run),
+        "word": "\n\n".join(w for w in words if w),
     }
     body = {k: v for k, v in body.items() if v is not None}
     way = WayIn.CODE if there.code is not None else WayIn.PURCHASE
@@ -144,7 +147,10 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
     enrollment.answers = agreed_answers(uow, run, command)
     uow.session.flush()
     first_letter(uow, person)
-    return signed_up(uow, run, enrollment.quote, command.email, uow.local(enrollment.hold_until))
+    if enrollment.total:
+        confirming.queue_invoice(uow, enrollment, done.change)
+    pay = confirming.payment_now(uow, run, enrollment.quote, enrollment)
+    return signed_up(uow, run, enrollment.quote, command.email, uow.local(enrollment.hold_until), pay)
 
 
 def refuse_person_and_answers(uow: UnitOfWork, run: Run, command: SignUpCommand) -> None:
@@ -218,7 +224,8 @@ def not_signed_up(
     write_why_not(uow, run, person, why, f"Somebody signed up for {run.code} once more")
     hours = run.hold_hours if run.hold_hours and priced.due_now > 0 else None
     until = uow.now + timedelta(hours=hours) if hours else None
-    return signed_up(uow, run, priced, command.email, uow.local(until))
+    pay = confirming.payment_now(uow, run, priced, None)
+    return signed_up(uow, run, priced, command.email, uow.local(until), pay)
 
 
 def write_why_not(uow: UnitOfWork, run: Run, person: Person, why: str, what: str) -> None:
@@ -273,7 +280,14 @@ def first_letter(uow: UnitOfWork, person: Person) -> None:
     own_pages.invite(uow, person.id)
 
 
-def signed_up(uow: UnitOfWork, run: Run, priced: AgreedQuote, email: str, held_until: str | None) -> SignedUp:
+def signed_up(
+    uow: UnitOfWork,
+    run: Run,
+    priced: AgreedQuote,
+    email: str,
+    held_until: str | None,
+    pay: CardPayment | None = None,
+) -> SignedUp:
     return SignedUp(
         title=run.title or run.course.title,
         said=WRITTEN.format(email=email),
@@ -283,6 +297,8 @@ def signed_up(uow: UnitOfWork, run: Run, priced: AgreedQuote, email: str, held_u
         dues=form.dues_of(priced),
         held_until=held_until,
         calendar=f"/catalog/runs/{run.id}/dates.ics" if run.meetings else "",
+        pay=pay.key if pay else None,
+        pay_now=format_amount(pay.amount, pay.currency) if pay else None,
     )
 
 

@@ -33,6 +33,7 @@ from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.money import payments
 from archgate.actions.people import people
 from archgate.actions.runs import publication
 from archgate.actions.seats import seats
@@ -130,7 +131,7 @@ def form(uow: UnitOfWork, run_id: int, looker: Looker, access_code: str, key: st
             for x in run.extras
             if x.active
         ],
-        plans=[PublicPlan(id=p.id, name=p.name, note=p.note) for p in plans_of(uow, run)],
+        plans=[PublicPlan(id=p.id, name=p.name, note=p.note) for p in plans_of(uow, run, looker.person)],
         questions=run.questions,
         terms=html_of(terms) if terms else "",
         terms_mark=terms_mark(terms),
@@ -175,9 +176,11 @@ def rates_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[PublicRat
     return rates
 
 
-def plans_of(uow: UnitOfWork, run: Run) -> list[Plan]:
-    """The plans that can be chosen without the staff: those that take payment details are theirs."""
-    return [p for p in plans.offered(uow, run) if not p.details]
+def plans_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[Plan]:
+    """The plans that can be chosen without the staff: those that take payment details only by whoever has some on file."""
+    offered = plans.offered(uow, run)
+    has = any(p.details for p in offered) and payments.words_of(uow, run, person, None) is not None
+    return [p for p in offered if has or not p.details]
 
 
 # --- what it costs --------------------------------------------------------------------------------------------
@@ -185,7 +188,7 @@ def plans_of(uow: UnitOfWork, run: Run) -> list[Plan]:
 
 def resolved(uow: UnitOfWork, run: Run, ask: PublicAsk, person: Person | None) -> quotes.ResolvedAsk:
     """What is asked, found on the run. Rates that depend on who one is, and plans and rates of the staff, are refused."""
-    offered = {p.id for p in plans_of(uow, run)}
+    offered = {p.id for p in plans_of(uow, run, person)}
     if not offered:
         raise Problem(
             422,

@@ -6,6 +6,7 @@ from datetime import date
 
 from archgate.actions.enrolling.views import NextDue
 from archgate.actions.kernel.commands import Moment, View
+from archgate.actions.money.views import ToPay
 from archgate.core.rights import Right
 from archgate.core.states import PageStatus, RequestStatus, Told
 
@@ -128,6 +129,8 @@ class OwnFeed(View):
 
 
 class OwnPageOut(View):
+    """`pay`: what may be paid by card; None where nothing is, or cards are not taken."""
+
     center: str
     name: str
     email: str | None
@@ -144,6 +147,7 @@ class OwnPageOut(View):
     family: str
     phone: str | None
     teaches: bool
+    pay: ToPay | None
 
 
 class OwnPageState(View):

@@ -290,6 +290,20 @@ class Act(StrEnum):
     REFUND = "refund", Subject.ACCOUNT, "The money went out; it comes back as a payment."
     USE_CREDIT = "use credit", Subject.ACCOUNT, "What settles what is undone by taking the payment back."
     WRITE_OFF = "write off", Subject.ACCOUNT, "What was written off is charged anew."
+    TAKE_A_CARD_PAYMENT = (
+        "take a card payment",
+        Subject.PAYMENT,
+        "The card was charged; pay it back to the card instead.",
+    )
+    CARD_REFUSED = "card refused", Subject.ACCOUNT, "The card's bank refused; nothing was charged."
+    CARD_REFUND_REFUSED = (
+        "card refund refused",
+        Subject.ACCOUNT,
+        "Nothing went out; the sum is credit again, and can be paid back another way.",
+    )
+    CHARGE_DETAILS_ON_FILE = "charge details on file", Subject.ACCOUNT, "Pay it back to the card instead."
+    SEND_A_PAY_LINK = "send a pay link", Subject.ACCOUNT, "The link went out; it shows what is open."
+    END_PAYMENT_DETAILS = "end payment details", Subject.ACCOUNT, "The payer can give them anew."
     REVERSE_A_PAYMENT = "reverse a payment", Subject.PAYMENT, "Take the payment anew."
     TAKE_A_PAYMENT = "take a payment", Subject.PAYMENT, Undo.SOON
     ISSUE_A_CREDIT_NOTE = (

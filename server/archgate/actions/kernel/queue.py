@@ -213,6 +213,9 @@ WORDS = {
     "make link": "make an online meeting",
     "send webhook": "send a list on",
     "work out cover": "work out a proposal of cover",
+    "look at card payment": "ask about a payment by card",
+    "pay back by card": "pay back to a card",
+    "send an invoice": "send an invoice",
 }
 
 

@@ -37,7 +37,7 @@ def address() -> str:
     return os.environ.get("ARCHGATE_ADDRESS", "").rstrip("/")
 
 
-LINK = re.compile(r"\S*/(own|reply|evaluate|password)/[A-Za-z0-9._-]+")
+LINK = re.compile(r"\S*/(own|pay|reply|evaluate|password)/[A-Za-z0-9._-]+")
 
 
 def without_links(text: str) -> str:

@@ -44,6 +44,7 @@ from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
+from archgate.tables.money import CardPayment, CardRefund
 from archgate.tables.own_pages import OwnPageSession
 from archgate.tables.people import Person
 from archgate.tables.plans import Plan, PlanLine
@@ -61,7 +62,7 @@ KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, SentenceDue, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
     OwnPageSession, SignIn, RecoveryCode, CenterLogo, ParkedCall, InstructorPicture, EvaluationAnswer, EvaluationAsked,
-    CoursePicture, CourseDocument, StrangerKey,
+    CoursePicture, CourseDocument, StrangerKey, CardPayment, CardRefund,
 )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ settles what first locks the account's row.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date
 
 from sqlalchemy import exists, func, select
@@ -140,6 +141,8 @@ def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> P
         faults.append(Fault("/fee", "The bank cannot have kept more than was paid."))
     if not faults and amount == 0:
         faults.append(Fault("/amount", "A payment of nothing is none."))
+    if method is Method.CARD:
+        faults.append(Fault("/method", "A card is charged through the payment service, not entered by hand."))
     if method in (Method.CHECK, Method.PURCHASE_ORDER) and not reference:
         faults.append(Fault("/reference", f"Give the number of the {method}."))
     if received > uow.today:
@@ -156,32 +159,51 @@ def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> P
         refuse_known_check(uow, account, reference)
     open_rows = open_of(uow, [account.id]).get(account.id, [])
     settled, credit = accounts.allocate(amount, core_open(open_rows), account.currency, chosen)
-    drawer = money.center_account(uow, f"method:{method}", account.currency)
-    name = payer_name(uow, account)
-    posting = money.post(
-        uow, ledger.payment_of(account.id, drawer, amount, account.currency), received,
-        f"{method.capitalize()} from {name}{', ' + reference if reference else ''}",
-    )  # fmt: skip
-    uow.session.flush()
-    payment = Payment(
-        posting_id=posting.id, account_id=account.id, amount=amount, fee=fee, method=str(method), reference=reference,
-        received_on=received,
-    )  # fmt: skip
-    uow.session.add(payment)
-    if fee:
-        borne = money.center_account(uow, "service fees", account.currency)
-        money.post(uow, ledger.service_fee_of(drawer, borne, fee, account.currency), received,
-                   f"Kept by the bank of {format_amount(amount, account.currency)} from {name}", caused_by_id=posting.id)  # fmt: skip
-    settle(uow, posting.id, settled)
-    uow.session.flush()
-    confirm_holds(uow, account)
+    payment = book(uow, account, CameIn(amount, fee, method, reference, received), settled)
     change = uow.log(
         Act.TAKE_A_PAYMENT,
         payment.id,
-        f"{format_amount(amount, account.currency)} by {method} from {name}",
+        f"{format_amount(amount, account.currency)} by {method} from {payer_name(uow, account)}",
     )
     return account_view(uow, account).widened(PaymentDone, 
         change=change.key, payment_id=payment.id, credit=format_amount(credit, account.currency))  # fmt: skip
+
+
+@dataclass(frozen=True)
+class CameIn:
+    """Money that came in: in smallest units, with what a bank or the payment service kept of it."""
+
+    amount: int
+    fee: int
+    method: Method
+    reference: str
+    received: date
+
+
+def book(uow: UnitOfWork, account: Account, came: CameIn, settled: dict[int, int]) -> Payment:
+    """Write money that came in to the books, under the account's lock: what it settles by installment, what was kept of it, and the
+    seats that it makes firm."""
+    currency, name = account.currency, payer_name(uow, account)
+    drawer = money.center_account(uow, f"method:{came.method}", currency)
+    posting = money.post(
+        uow, ledger.payment_of(account.id, drawer, came.amount, currency), came.received,
+        f"{came.method.capitalize()} from {name}{', ' + came.reference if came.reference else ''}",
+    )  # fmt: skip
+    uow.session.flush()
+    payment = Payment(
+        posting_id=posting.id, account_id=account.id, amount=came.amount, fee=came.fee, method=str(came.method),
+        reference=came.reference, received_on=came.received,
+    )  # fmt: skip
+    uow.session.add(payment)
+    if came.fee:
+        who = "payment service" if came.method is Method.CARD else "bank"
+        borne = money.center_account(uow, "service fees", currency)
+        money.post(uow, ledger.service_fee_of(drawer, borne, came.fee, currency), came.received,
+                   f"Kept by the {who} of {format_amount(came.amount, currency)} from {name}", caused_by_id=posting.id)  # fmt: skip
+    settle(uow, posting.id, settled)
+    uow.session.flush()
+    confirm_holds(uow, account)
+    return payment
 
 
 def refuse_known_check(uow: UnitOfWork, account: Account, number: str) -> None:
@@ -210,6 +232,8 @@ def reverse_payment(uow: UnitOfWork, payment_id: int, command: WhyCommand) -> Ac
     payment, why = uow.session.get(Payment, payment_id), command.why
     if payment is None:
         raise not_found("This payment")
+    if payment.method == Method.CARD:
+        raise conflict("by-card", "This came by card; pay it back to the card instead.")
     account = get_account(uow, payment.account_id, lock=True)
     take_back(uow, payment, why)
     change = uow.log(Act.REVERSE_A_PAYMENT, payment.id,
@@ -320,6 +344,7 @@ def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> A
             id=posting.id, day=posting.effective, entered=uow.local(posting.entered_at),
             kind=posting.kind, cause=posting.cause, run_id=run_id, run=code,
             payment_id=payment.id if payment and posting.id not in reversed_ids else None,
+            by_card=payment is not None and payment.method == Method.CARD,
             amount=format_amount(amount, account.currency), balance=format_amount(balance, account.currency),
         ))  # fmt: skip
     return account_view(uow, account).widened(AccountPage, entries=entries, at=shown(day or uow.today),

@@ -17,7 +17,7 @@ from archgate.actions.kernel.commands import (
     Reason,
     Why,
 )
-from archgate.core.states import Method
+from archgate.core.states import Method, WhatToPay
 
 
 class PayerCommand(Command):
@@ -81,3 +81,17 @@ class ConfirmCommand(Command):
 
     confirm: Flag
     said: Reason | None = None
+
+
+class PayByCardCommand(Command):
+    """What is paid by card. `keep`: the card is kept on file for later sums; `on_file`: the one on file is charged now."""
+
+    what: WhatToPay = Field(title="What is paid")
+    keep: Flag = Field(default_factory=bool)
+    on_file: Flag = Field(default_factory=bool)
+
+
+class ChargeCommand(Command):
+    """A sum that is charged from what is on file."""
+
+    amount: AmountText = Field(title="The amount")

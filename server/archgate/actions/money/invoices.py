@@ -239,10 +239,12 @@ def many_of(line: Line) -> str:
     return line.label + (f" x {line.quantity}" if line.quantity > 1 else "")
 
 
-def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> InvoiceDone:
-    """One invoice for everything of an account that is not invoiced yet; with `send` the payer gets it by email."""
+def issue(
+    uow: UnitOfWork, account_id: int, send: bool = False, enrollment_id: int | None = None
+) -> InvoiceDone:
+    """One invoice for everything of an account that is not invoiced yet, or for one sign-up; with `send` the payer gets it by email."""
     account = accounts.get_account(uow, account_id, lock=True)
-    rows = pending(uow, account)
+    rows = [d for d in pending(uow, account) if enrollment_id in (None, d.enrollment.id)]
     if not rows:
         raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
     email = email_of(uow, account) if send else None
@@ -332,7 +334,7 @@ def keep(
         issued_on=uow.today,
         total=total,
         document={**document.model_dump(), "number": number},
-        user_id=uow.user_id,
+        user_id=uow.by,
         at=uow.now,
         **ties,
     )

@@ -15,7 +15,7 @@ from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import amount_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, money
+from archgate.actions.money import accounts, card_views, cards, money
 from archgate.actions.money.commands import RefundCommand, WriteOffCommand
 from archgate.actions.money.views import AccountDone, AccountPage, MoneyWaitsOut
 from archgate.core import ledger
@@ -24,7 +24,7 @@ from archgate.core.money import format_amount
 from archgate.core.rights import Right
 from archgate.core.states import Method, MoneyOut, WaitingMoney
 from archgate.tables.access import User
-from archgate.tables.money import Account, Allocation, Entry, MoneyWaiting, Posting
+from archgate.tables.money import Account, Allocation, Entry, MoneyWaiting, Payment, Posting
 from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
 
@@ -83,14 +83,20 @@ def refundable(uow: UnitOfWork, account: Account, command: RefundCommand) -> int
     """The sum of a refund that can be; raises Refused with every reason why it cannot."""
     faults: list[Fault] = []
     amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
-    credit = sum(f for _, f in accounts.free_payments(uow, account))
+    by_card = command.method is Method.CARD
+    if by_card:
+        cards.refuse_without_service()
+        credit = sum(left for *_, left in cards.free_by_card(uow, account))
+    else:
+        credit = sum(f for _, f in accounts.free_payments(uow, account))
     if not faults and amount == 0:
         faults.append(Fault("/amount", "A refund of nothing is none."))
     if amount > credit:
-        sentence = f"There is {format_amount(credit, account.currency)} of credit to pay back."
+        came = " that came by card" if by_card else ""
+        sentence = f"There is {format_amount(credit, account.currency)} of credit{came} to pay back."
         faults.append(Fault("/amount", sentence))
     if command.method is Method.PURCHASE_ORDER:
-        faults.append(Fault("/method", "The method is one of cash, check, transfer."))
+        faults.append(Fault("/method", "The method is one of cash, check, transfer, card."))
     if faults:
         raise Refused(faults)
     return amount
@@ -98,6 +104,20 @@ def refundable(uow: UnitOfWork, account: Account, command: RefundCommand) -> int
 
 def post_refund(uow: UnitOfWork, account: Account, command: RefundCommand, by: str) -> AccountDone:
     amount, free = refundable(uow, account, command), accounts.free_payments(uow, account)
+    method, why = command.method, command.why
+    if method is Method.CARD:
+        cards.post_refunds(uow, account, amount, why)
+    else:
+        post_by_hand(uow, account, amount, command, free)
+    change = uow.log(Act.REFUND, account.id,
+                      f"Paid {format_amount(amount, account.currency)} back to {accounts.payer_name(uow, account)} by {method}: {why}{by}")  # fmt: skip
+    return accounts.account_view(uow, account).widened(AccountDone, change=change.key)
+
+
+def post_by_hand(
+    uow: UnitOfWork, account: Account, amount: int, command: RefundCommand, free: list[tuple[Payment, int]]
+) -> None:
+    """Post a refund that is handed over or sent by people, from what is free, the oldest first."""
     method, why = command.method, command.why
     drawer = money.center_account(uow, f"method:{method}", account.currency)
     money.post(uow, ledger.refund_of(account.id, drawer, amount, account.currency), uow.today, why)
@@ -108,9 +128,6 @@ def post_refund(uow: UnitOfWork, account: Account, command: RefundCommand, by: s
             uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=taken))
         left -= taken
     uow.session.flush()
-    change = uow.log(Act.REFUND, account.id,
-                      f"Paid {format_amount(amount, account.currency)} back to {accounts.payer_name(uow, account)} by {method}: {why}{by}")  # fmt: skip
-    return accounts.account_view(uow, account).widened(AccountDone, change=change.key)
 
 
 def open_part(uow: UnitOfWork, account: Account, command: WriteOffCommand) -> tuple[Installment, int]:
@@ -259,6 +276,7 @@ def waiting_view(uow: UnitOfWork, row: MoneyWaiting, currency: str, name: str, b
 
 
 def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> AccountPage:
-    """One account with what waits on it."""
+    """One account with what waits on it, and what concerns cards."""
     page = accounts.account_page(uow, account_id, day)
-    return page.model_copy(update={"waiting": waiting(uow, account_id)})
+    more = {"waiting": waiting(uow, account_id), "cards": card_views.of_account(uow, account_id)}
+    return page.model_copy(update=more)

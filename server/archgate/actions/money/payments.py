@@ -5,14 +5,10 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from archgate.actions.kernel.acts import Act
-from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import money
-from archgate.actions.money.views import Details
-from archgate.actions.people import people
 from archgate.tables.courses import Run
 from archgate.tables.money import Account, PaymentDetails
-from archgate.tables.people import Organization, Person
+from archgate.tables.people import Person
 
 
 def owner_of(run: Run | None, person_id: int | None, organization_id: int | None) -> str | None:
@@ -29,36 +25,33 @@ def words_of(uow: UnitOfWork, run: Run, person: Person | None, organization_id: 
     query = (
         select(PaymentDetails.words)
         .join(Account, Account.id == PaymentDetails.account_id)
-        .where(Account.owner == owner)
+        .where(Account.owner == owner, PaymentDetails.ended_at.is_(None))
         .order_by(PaymentDetails.id.desc())
         .limit(1)
     )
     return uow.session.scalar(query) if owner else None
 
 
-def holder_of(uow: UnitOfWork, person_id: int | None, organization_id: int | None) -> str:
-    """The name that the payment service is told."""
-    if organization_id:
-        organization = uow.session.get(Organization, organization_id)
-        if organization is None:
-            raise not_found("This organization")
-        return organization.name
-    return people.get_person(uow, person_id or 0).name
+def on_file(uow: UnitOfWork, account_id: int) -> PaymentDetails | None:
+    """The details that an account is charged from, if there are any."""
+    query = select(PaymentDetails).where(
+        PaymentDetails.account_id == account_id, PaymentDetails.ended_at.is_(None)
+    )
+    return uow.session.scalar(query.order_by(PaymentDetails.id.desc()).limit(1))
 
 
-def keep_details(
-    uow: UnitOfWork, person_id: int | None, organization_id: int | None, token: str, words: str
-) -> Details:
-    """Keep what the payment service answered; the same token is kept once."""
-    known = uow.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
-    if known is None:
-        owner = owner_of(None, person_id, organization_id)
-        assert owner is not None
-        account = money.account_of(uow, owner, uow.center.currency)
-        known = PaymentDetails(
-            account_id=account.id, token=token, words=words, user_id=uow.user_id, at=uow.now
+def keep_details(uow: UnitOfWork, account: Account, token: str, words: str) -> None:
+    """Keep what the payment service answered, under the account's lock, in place of what was there; the same token is kept once."""
+    if uow.session.scalar(select(PaymentDetails.id).where(PaymentDetails.token == token)):
+        return
+    for older in uow.session.scalars(
+        select(PaymentDetails).where(
+            PaymentDetails.account_id == account.id, PaymentDetails.ended_at.is_(None)
         )
-        uow.session.add(known)
-        uow.session.flush()
-        uow.log(Act.KEEP_PAYMENT_DETAILS, account.id, f"Payment details on file: {words}")
-    return Details(words=known.words)
+    ):
+        older.ended_at = uow.now
+    uow.session.add(
+        PaymentDetails(account_id=account.id, token=token, words=words, user_id=uow.by, at=uow.now)
+    )
+    uow.session.flush()
+    uow.log(Act.KEEP_PAYMENT_DETAILS, account.id, f"Payment details on file: {words}")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from datetime import date
 
-from archgate.actions.kernel.commands import Moment, View
-from archgate.core.states import MoneyOut
+from archgate.actions.kernel.commands import AmountText, Moment, View
+from archgate.core.states import CardStatus, MoneyOut, PaidState
 
 
 class OpenInstallment(View):
@@ -34,7 +34,8 @@ class AccountOut(View):
 
 
 class AccountEntry(View):
-    """One entry with its cause; `payment_id` where it is a payment that can be taken back."""
+    """One entry with its cause; `payment_id` where it is a payment that was not taken back. `by_card`: it is paid back, never taken
+    back."""
 
     id: int
     day: date
@@ -44,6 +45,7 @@ class AccountEntry(View):
     run_id: int | None
     run: str | None
     payment_id: int | None
+    by_card: bool
     amount: str
     balance: str
 
@@ -64,7 +66,89 @@ class MoneyWaitsOut(View):
     mine: bool
 
 
+class CardPaymentOut(View):
+    """A payment by card as staff see it. `tried_again`: when it is charged again by itself; `link` the page that is open for it."""
+
+    id: int
+    account_id: int
+    name: str
+    phone: str | None
+    amount: AmountText
+    currency: str
+    words: str
+    status: CardStatus
+    said: str
+    made: Moment
+    tried_again: date | None
+
+
+class OnFileOut(View):
+    id: int
+    words: str
+
+
+class CardsOfAccount(View):
+    """What concerns cards on an account: details on file, how much can go back to a card, and what was begun of late."""
+
+    on_file: OnFileOut | None
+    back: AmountText
+    payments: list[CardPaymentOut]
+
+
+class CardPaymentList(View):
+    """Payments by card that were refused, or that the service did not settle, the newest first."""
+
+    items: list[CardPaymentOut]
+
+
+class CardBegun(View):
+    """A payment by card that was begun: `page` is where the payer gives the card, empty where details on file were charged."""
+
+    key: str
+    status: CardStatus
+    page: str
+    said: str
+
+
+class CardSeen(View):
+    """How a payment by card stands, for whoever began it: `open`, `given` (the payer has done their part), `refused` or `over`."""
+
+    title: str
+    center: str
+    amount: AmountText
+    currency: str
+    state: PaidState
+    said: str
+
+
+class PayLine(View):
+    """A sum that is open, with what it is for."""
+
+    day: date
+    amount: AmountText
+    what: str
+
+
+class ToPay(View):
+    """What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
+    their own page only."""
+
+    center: str
+    name: str
+    currency: str
+    open: list[PayLine]
+    next: AmountText | None
+    whole: AmountText
+    on_file: str | None
+
+
+class PayLinkSent(View):
+    email: str
+    change: str
+
+
 class AccountPage(AccountOut):
+    cards: CardsOfAccount | None = None
     entries: list[AccountEntry]
     at: date
     balance_at: str
@@ -217,10 +301,6 @@ class Invoices(View):
 
 class InvoiceSent(InvoiceDone):
     email: str
-
-
-class Details(View):
-    words: str
 
 
 class NextDue(View):

@@ -392,3 +392,27 @@ class RequestRefused(Occasion):
     name: str
     run: NamedRun
     word: str
+
+
+@dataclass(frozen=True)
+class PayLink(Occasion):
+    """To a payer: what there is to pay, and where to pay it by card."""
+
+    template = "pay_link.txt"
+    center: str
+    name: str
+    said: str
+    link: str
+
+
+@dataclass(frozen=True)
+class NotCharged(Occasion):
+    """To a payer whose card was authorized for what is no longer owed."""
+
+    template = "not_charged.txt"
+    center: str
+    name: str
+    amount: int
+    currency: str
+    what: str
+    why: str

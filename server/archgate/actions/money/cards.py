@@ -1,0 +1,524 @@
+"""Payments by card, as the books know them: begun, heard of, booked; what is charged from details on file, and what goes back.
+
+Nothing here asks the payment service: that is `asking`, between transactions. Whatever is heard is taken under the account's lock, so
+that doubled and late news are one.
+"""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from sqlalchemy import ColumnElement, or_, select
+
+from archgate.actions.kernel import queue, signing
+from archgate.actions.kernel.acts import Act
+from archgate.actions.kernel.commands import amount_of
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.messages import messages
+from archgate.actions.money import accounts, invoices, money, payments
+from archgate.actions.money.commands import ChargeCommand
+from archgate.actions.money.views import PayLinkSent
+from archgate.clock import system_now
+from archgate.core import accounts as core_accounts
+from archgate.core import ledger
+from archgate.core.cards import OVER, next_status, next_try
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount
+from archgate.core.states import CardStatus, EnrollmentStatus, Method, RefundStatus
+from archgate.documents.reader import Document
+from archgate.outside.payments import Found, PaidBack
+from archgate.papers.letters.occasions import NotCharged, PayLink
+from archgate.papers.letters.writing import written
+from archgate.papers.words import money_text
+from archgate.settings import settings_from
+from archgate.tables.log import Change
+from archgate.tables.money import (
+    Account,
+    Allocation,
+    CardPayment,
+    CardRefund,
+    Payment,
+    PaymentDetails,
+    Posting,
+)
+from archgate.tables.people import Organization, Person
+from archgate.tables.plans import Installment, Plan
+from archgate.tables.roster import Enrollment
+
+LOOK, REFUND = "look at card payment", "pay back by card"  # kinds of jobs
+SOON, LATER = timedelta(seconds=60), timedelta(minutes=5)  # until the service is asked again
+STILL_HELD = timedelta(minutes=30)  # how long a seat is held at least once its first payment was authorized
+LONGEST_WAIT = timedelta(days=1)  # a payment that was begun and never taken up
+AT_ONCE = 200  # charges that a round begins
+
+
+def taken() -> bool:
+    """Whether the center takes cards: a payment service is set."""
+    return bool(settings_from().payments)
+
+
+def refuse_without_service() -> None:
+    if not taken():
+        raise conflict("no-cards", "No payment service is set up, so cards are not taken.")
+
+
+# --- begun ----------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Begin:
+    """What a payment by card is for; see `tables.money.CardPayment`."""
+
+    amount: int
+    currency: str
+    words: str
+    account_id: int | None = None
+    enrollment_id: int | None = None
+    keep: bool = False
+    discreet: bool = False
+    details_id: int | None = None
+    installment_id: int | None = None
+    refusals: int = 0
+
+
+def begin(uow: UnitOfWork, asked: Begin, look: timedelta | None = SOON) -> CardPayment:
+    """Write down a payment before anybody is asked, so that it is known whatever becomes of the question. With `look` the worker sees
+    after it; without, it waits until the payer takes it up."""
+    row = CardPayment(
+        key=f"pay-{secrets.token_hex(16)}", account_id=asked.account_id, enrollment_id=asked.enrollment_id,
+        details_id=asked.details_id, installment_id=asked.installment_id, refusals=asked.refusals, amount=asked.amount,
+        currency=asked.currency, words=asked.words[:200], keep=asked.keep, discreet=asked.discreet, status=CardStatus.BEGUN,
+        page="", back="", said="", given_at=None, look_at=system_now() + look if look else None, payment_id=None,
+        user_id=uow.by, made_at=uow.now, ended_at=None,
+    )  # fmt: skip
+    uow.session.add(row)
+    uow.session.flush()
+    return row
+
+
+def by_key(uow: UnitOfWork, key: str) -> CardPayment:
+    row = uow.session.scalar(select(CardPayment).where(CardPayment.key == key))
+    if row is None:
+        raise not_found("This payment")
+    return row
+
+
+def taken_up(uow: UnitOfWork, key: str, back: str) -> int:
+    """The payer goes to the service's page, and will come back to an address of ours; its number. Refused once it is over."""
+    row = by_key(uow, key)
+    locked(uow, row)
+    if row.status is CardStatus.BEGUN and not row.back:
+        row.back, row.look_at = back, system_now() + SOON
+    return row.id
+
+
+def details_asked(uow: UnitOfWork, account_id: int, back: str) -> CardPayment:
+    """Take a payer's details on the service's page, for later charges; nothing is charged now."""
+    refuse_without_service()
+    account = accounts.get_account(uow, account_id)
+    row = begin(uow, Begin(0, account.currency, f"Card details, {uow.center.name}", account.id, keep=True))
+    row.back = f"{back}/paid/{row.key}"
+    return row
+
+
+def charge_on_file(uow: UnitOfWork, account_id: int, command: ChargeCommand) -> CardPayment:
+    """Charge what is on file, at most what is open; the worker, or whoever asked, has the service do it."""
+    refuse_without_service()
+    account = accounts.get_account(uow, account_id, lock=True)
+    faults: list[Fault] = []
+    amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
+    left = sum(part for _, part in accounts.open_of(uow, [account.id]).get(account.id, []))
+    if not faults and not 0 < amount <= left:
+        faults.append(Fault("/amount", f"{format_amount(left, account.currency)} is open on this account."))
+    if faults:
+        raise Refused(faults)
+    return charge(uow, account, amount)
+
+
+def charge(
+    uow: UnitOfWork, account: Account, amount: int, installment: Installment | None = None, refusals: int = 0
+) -> CardPayment:
+    """Begin a charge of what is on file, under the account's lock. While another is under way, none is begun: two at once would charge the
+    same debt twice."""
+    details = payments.on_file(uow, account.id)
+    if details is None:
+        raise conflict("no-details", "No payment details are on file for this account.")
+    under_way = select(CardPayment.id).where(
+        CardPayment.account_id == account.id,
+        CardPayment.details_id.is_not(None),
+        CardPayment.status.not_in(OVER),
+    )
+    if uow.session.scalar(under_way.limit(1)):
+        raise conflict("under-way", "A charge of these details is under way; wait until it is settled.")
+    row = begin(
+        uow,
+        Begin(
+            amount,
+            account.currency,
+            uow.center.name,
+            account.id,
+            details_id=details.id,
+            enrollment_id=installment.enrollment_id if installment else None,
+            installment_id=installment.id if installment else None,
+            refusals=refusals,
+        ),
+    )
+    text = format_amount(amount, account.currency)
+    uow.log(Act.CHARGE_DETAILS_ON_FILE, account.id, f"Charges {text} to {details.words}")
+    return row
+
+
+def end_details(uow: UnitOfWork, account_id: int) -> str:
+    """Charge details on file no more; returns the log entry's key."""
+    account = accounts.get_account(uow, account_id, lock=True)
+    details = payments.on_file(uow, account.id)
+    if details is None:
+        raise conflict("no-details", "No payment details are on file for this account.")
+    details.ended_at = uow.now
+    return uow.log(Act.END_PAYMENT_DETAILS, account.id, f"No longer on file: {details.words}").key
+
+
+def to_ask(uow: UnitOfWork, key: str) -> int | None:
+    """The number of a payment of which the service may know more than we do; None where there is nothing to ask."""
+    row = by_key(uow, key)
+    return row.id if row.back and row.status not in OVER else None
+
+
+# --- heard ----------------------------------------------------------------------------------------------------
+
+
+def locked(uow: UnitOfWork, row: CardPayment) -> Account | None:
+    """The account's lock, then the payment's row as it is under it."""
+    account = accounts.get_account(uow, row.account_id, lock=True) if row.account_id else None
+    lock_row(uow, CardPayment, row.id)
+    return account
+
+
+def heard(uow: UnitOfWork, card_payment_id: int, found: Found | None) -> CardStatus:
+    """Take what the service answered: move the status on, book what was charged, keep details. None: it never heard of the payment."""
+    row = uow.session.get_one(CardPayment, card_payment_id)
+    account = locked(uow, row)
+    was = row.status
+    if found is None:
+        if was not in OVER:
+            ended(
+                uow, row, CardStatus.UNKNOWN, "The payment service knows nothing of it; nothing was charged."
+            )
+        return row.status
+    if (found.key, found.amount, found.currency) != (row.key, row.amount, row.currency):
+        raise AssertionError(f"The payment service answered of another payment than {row.key}.")
+    row.page = row.page or ("" if row.details_id else found.page)
+    row.status = next_status(was, found.status, account is not None and is_wanted(uow, row, account))
+    if row.status in (CardStatus.CAPTURING, CardStatus.RELEASING, CardStatus.DONE) and row.given_at is None:
+        row.given_at = uow.now
+    row.look_at = (
+        None if row.status in OVER else system_now() + (LATER if row.status is CardStatus.OPEN else SOON)
+    )
+    if row.status is CardStatus.CAPTURING:
+        hold_on(uow, row)
+    if row.status is CardStatus.DONE and was is not CardStatus.DONE:
+        done(uow, row, account, found)
+    elif row.status in OVER and was not in OVER:
+        ended(uow, row, row.status, found.said or why_over(row))
+        tell_payer(uow, row, account)
+    uow.session.flush()
+    return row.status
+
+
+def is_wanted(uow: UnitOfWork, row: CardPayment, account: Account) -> bool:
+    """Whether what a payment is for is still owed: as much as it comes to, of its sign-up or of the account."""
+    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    left = sum(part for i, part in rows if row.enrollment_id in (None, i.enrollment_id))
+    return row.amount <= left
+
+
+def hold_on(uow: UnitOfWork, row: CardPayment) -> None:
+    """Hold a seat for a while longer whose first payment is being charged; its run is locked with the account."""
+    enrollment = uow.session.get(Enrollment, row.enrollment_id) if row.enrollment_id else None
+    if (
+        enrollment is not None
+        and enrollment.status is EnrollmentStatus.HELD
+        and enrollment.hold_until is not None
+    ):
+        enrollment.hold_until = max(enrollment.hold_until, uow.now + STILL_HELD)
+
+
+def done(uow: UnitOfWork, row: CardPayment, account: Account | None, found: Found) -> None:
+    """Book what was charged, once, and send the receipt; keep the details that were given for later."""
+    row.ended_at, row.said = uow.now, ""
+    if account is None:
+        raise AssertionError(f"{row.key} was charged for nobody.")
+    if found.token and row.keep:
+        payments.keep_details(uow, account, found.token, found.words)
+    if not row.amount or row.payment_id is not None:
+        return
+    rows = accounts.core_open(accounts.open_of(uow, [account.id]).get(account.id, []))
+    own = {
+        i.id
+        for i, _ in money.open_installments(uow, [row.enrollment_id or 0]).get(row.enrollment_id or 0, [])
+    }
+    first, left = core_accounts.allocate(row.amount, [r for r in rows if r.id in own], row.currency)
+    then, _ = core_accounts.allocate(left, [r for r in rows if r.id not in own], row.currency)
+    reference = found.words or row.key[-8:]
+    came = accounts.CameIn(row.amount, found.fee, Method.CARD, reference, uow.today)
+    payment = accounts.book(uow, account, came, {**first, **then})
+    row.payment_id = payment.id
+    uow.session.flush()
+    text, who = format_amount(row.amount, row.currency), accounts.payer_name(uow, account)
+    uow.log(Act.TAKE_A_CARD_PAYMENT, payment.id, f"{text} by card from {who}")
+    invoices.send_if_possible(uow, invoices.receipt(uow, payment.id).id)
+
+
+def why_over(row: CardPayment) -> str:
+    if row.status is CardStatus.EXPIRED:
+        return "The page was open for too long; nothing was charged."
+    if row.given_at is not None:
+        return "It was no longer owed when the card was given; nothing was charged."
+    return "It was given up; nothing was charged."
+
+
+def ended(uow: UnitOfWork, row: CardPayment, status: CardStatus, said: str) -> None:
+    row.status, row.said, row.ended_at, row.look_at = status, said, uow.now, None
+    if status is CardStatus.REFUSED and row.account_id is not None:
+        text = format_amount(row.amount, row.currency)
+        uow.log(Act.CARD_REFUSED, row.account_id, f"{text} could not be charged: {said}")
+
+
+def payer_of(uow: UnitOfWork, account: Account) -> messages.Addressee:
+    person = uow.session.get(Person, account.person_id) if account.person_id else None
+    if person is not None:
+        return messages.to_person(person)
+    organization = uow.session.get_one(Organization, account.organization_id)
+    return messages.Addressee(organization.name, organization.email, None)
+
+
+def tell_payer(uow: UnitOfWork, row: CardPayment, account: Account | None) -> None:
+    """Tell the payer what does not happen: an authorized sum that was released, or a charge by itself that was refused, with a link to pay
+    otherwise. Whoever stood at the page has seen it there."""
+    if account is None:
+        return
+    to = payer_of(uow, account)
+    if row.status is CardStatus.RELEASED and row.given_at is not None:
+        change = uow.log(
+            Act.CARD_REFUSED, account.id, f"Released {format_amount(row.amount, row.currency)}: {row.said}"
+        )
+        why = "It was no longer owed."
+        letter = NotCharged(uow.center.name, to.name, row.amount, row.currency, row.words, why)
+        messages.write(uow, change, to, written(letter))
+    elif row.status is CardStatus.REFUSED and row.installment_id is not None:
+        said = (
+            f"{money_text(row.amount, row.currency)} was due, and your card could not be charged. {row.said}"
+        )
+        again = tried_again(row)
+        if again:
+            said += " We try it again in a few days."
+        letter_of_link(uow, account, to, said, uow.entries[-1])
+
+
+def tried_again(row: CardPayment) -> bool:
+    return row.installment_id is not None and next_try(row.refusals + 1, row.made_at.date()) is not None
+
+
+# --- links to pay ---------------------------------------------------------------------------------------------
+
+
+def link_of(account: Account) -> str:
+    """Where whoever has the link sees what is open of an account, and pays it by card."""
+    return f"{signing.address()}/pay/{signing.token_for('m', account.id, 0)}"
+
+
+def account_behind(uow: UnitOfWork, token: str) -> Account:
+    read = signing.token_read(token)
+    if read is None or read[0] != "m":
+        raise not_found("This link")
+    return accounts.get_account(uow, read[1])
+
+
+def send_link(uow: UnitOfWork, account_id: int) -> PayLinkSent:
+    """Send the payer a link by which what is open can be paid by card."""
+    refuse_without_service()
+    account = accounts.get_account(uow, account_id)
+    left = sum(part for _, part in accounts.open_of(uow, [account.id]).get(account.id, []))
+    if not left:
+        raise conflict("nothing-to-do", "Nothing is open on this account.")
+    email = invoices.email_of(uow, account)
+    text = money_text(left, account.currency)
+    change = uow.log(Act.SEND_A_PAY_LINK, account.id, f"Sent a link to pay {text} to {email}")
+    to = messages.Addressee(accounts.payer_name(uow, account), email, account.person_id)
+    letter_of_link(uow, account, to, f"{text} is open on your account.", change)
+    return PayLinkSent(email=email, change=change.key)
+
+
+def letter_of_link(
+    uow: UnitOfWork, account: Account, to: messages.Addressee, said: str, change: Change
+) -> None:
+    letter = PayLink(uow.center.name, to.name, said, link_of(account))
+    messages.write(uow, change, to, written(letter))
+
+
+# --- paid back ------------------------------------------------------------------------------------------------
+
+
+def free_by_card(uow: UnitOfWork, account: Account) -> list[tuple[Payment, CardPayment, int]]:
+    """What of an account's credit came by card, oldest first: the payment, its card, and how much of it is free."""
+    free = [(p, left) for p, left in accounts.free_payments(uow, account) if p.method == Method.CARD]
+    rows = select(CardPayment).where(CardPayment.payment_id.in_([p.id for p, _ in free] or [0]))
+    by_payment = {row.payment_id: row for row in uow.session.scalars(rows)}
+    return [(p, by_payment[p.id], left) for p, left in free if p.id in by_payment]
+
+
+def post_refunds(uow: UnitOfWork, account: Account, amount: int, why: str) -> None:
+    """Post a refund to the cards that the money came from, and have the service do it; one posting a card, so that one that is refused is
+    taken back by itself."""
+    drawer = money.center_account(uow, f"method:{Method.CARD}", account.currency)
+    left = amount
+    for payment, card, free in free_by_card(uow, account):
+        part = min(left, free)
+        if not part:
+            break
+        left -= part
+        posting = money.post(
+            uow, ledger.refund_of(account.id, drawer, part, account.currency), uow.today, why
+        )
+        uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=part))
+        row = CardRefund(
+            key=f"back-{secrets.token_hex(16)}", card_payment_id=card.id, account_id=account.id, posting_id=posting.id,
+            amount=part, status=RefundStatus.ASKED, said="", made_at=uow.now, ended_at=None,
+        )  # fmt: skip
+        uow.session.add(row)
+        uow.session.flush()
+        what = {"card_refund": row.id, "about": f"{format_amount(part, account.currency)} back to a card"}
+        queue.queue(uow, REFUND, row.key, what)
+
+
+def refund_heard(uow: UnitOfWork, card_refund_id: int, found: PaidBack) -> None:
+    """What became of a refund to a card. One that was refused is taken back in the books: the sum is credit again, and people see it."""
+    row = uow.session.get_one(CardRefund, card_refund_id)
+    account = accounts.get_account(uow, row.account_id, lock=True)
+    lock_row(uow, CardRefund, row.id)
+    if row.status is not RefundStatus.ASKED:
+        return
+    row.ended_at = uow.now
+    if found.done:
+        row.status = RefundStatus.DONE
+        return
+    row.status, row.said = RefundStatus.REFUSED, found.said[:500]
+    posting = uow.session.get_one(Posting, row.posting_id)
+    card = uow.session.get_one(CardPayment, row.card_payment_id)
+    payment = uow.session.get_one(Payment, card.payment_id)
+    cause = f"The refund to the card was refused: {row.said}"
+    money.post(uow, ledger.reversal_of(money.core_posting(posting)), uow.today, cause, reverses_id=posting.id)
+    uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=-row.amount))
+    uow.session.flush()
+    text = format_amount(row.amount, account.currency)
+    uow.log(Act.CARD_REFUND_REFUSED, account.id, f"{text} could not go back to the card: {row.said}")
+
+
+# --- by the clock ---------------------------------------------------------------------------------------------
+
+
+def to_look_at(uow: UnitOfWork) -> list[int]:
+    """Payments of which nothing was heard for a while."""
+    query = select(CardPayment.id).where(CardPayment.look_at <= system_now())
+    return list(uow.session.scalars(query.order_by(CardPayment.look_at).limit(AT_ONCE)))
+
+
+def queue_look(uow: UnitOfWork, card_payment_id: int) -> int:
+    """Have the worker ask about a payment, and put the next look off."""
+    row = uow.session.get_one(CardPayment, card_payment_id, with_for_update=True, populate_existing=True)
+    if row.look_at is None or row.look_at > system_now():
+        return 0
+    at = int(row.look_at.timestamp())
+    row.look_at = system_now() + LATER
+    queue.queue(uow, LOOK, f"look-{row.id}-{at}", look_of(row))
+    return 1
+
+
+def look_of(row: CardPayment) -> Document:
+    return {"card_payment": row.id, "about": f"{format_amount(row.amount, row.currency)} by card"}
+
+
+def noticed(uow: UnitOfWork, number: str, key: str) -> None:
+    """The service says that something became of a payment: ask about it. A notice that came before is nothing new, and one of what is not
+    ours is let be."""
+    row = uow.session.scalar(select(CardPayment).where(CardPayment.key == key))
+    if row is not None:
+        queue.queue(uow, LOOK, f"notice-{number}"[:80], look_of(row))
+
+
+def due_by_itself(uow: UnitOfWork) -> list[int]:
+    """Installments that are charged today by themselves: of a plan that takes payment details, due, open, not settled at the desk only,
+    with details on file. At most so many a round, the oldest first."""
+    if not taken():
+        return []
+    pending: ColumnElement[bool] = (
+        select(CardPayment.id)
+        .where(CardPayment.account_id == Installment.payer_id, CardPayment.status.not_in(OVER), CardPayment.details_id.is_not(None))
+        .exists()
+    )  # fmt: skip
+    on_file = (
+        select(PaymentDetails.id)
+        .where(PaymentDetails.account_id == Installment.payer_id, PaymentDetails.ended_at.is_(None))
+        .exists()
+    )
+    query = (
+        select(Installment.id)
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .join(Plan, Plan.id == Enrollment.plan_id)
+        .where(Installment.open_due <= uow.today, Installment.kind == "plan", Installment.settle != "desk", Plan.details, on_file, ~pending)
+        .order_by(Installment.open_due, Installment.id)
+        .limit(AT_ONCE)
+    )  # fmt: skip
+    return [n for n in uow.session.scalars(query) if next_charge(uow, n) is not None]
+
+
+def next_charge(uow: UnitOfWork, installment_id: int) -> int | None:
+    """How often the charge of an installment was refused so far, if it is to be tried today; None: not today, or no more."""
+    last = uow.session.scalar(
+        select(CardPayment)
+        .where(CardPayment.installment_id == installment_id)
+        .order_by(CardPayment.refusals.desc())
+        .limit(1)
+    )
+    if last is None:
+        return 0
+    if last.status is not CardStatus.REFUSED:
+        return last.refusals + 1 if last.status in OVER and last.status is not CardStatus.DONE else None
+    again = next_try(last.refusals + 1, day_of(uow, last.made_at))
+    return last.refusals + 1 if again is not None and again <= uow.today else None
+
+
+def day_of(uow: UnitOfWork, at: datetime) -> date:
+    return at.astimezone(uow.zone).date()
+
+
+def charge_due(uow: UnitOfWork, installment_id: int) -> int | None:
+    """Begin the charge of an installment that is due by itself; its payment's number, None where it is no longer due."""
+    installment = uow.session.get_one(Installment, installment_id)
+    account = accounts.get_account(uow, installment.payer_id or 0, lock=True)
+    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    left = next((part for i, part in rows if i.id == installment.id), 0)
+    refusals = next_charge(uow, installment.id)
+    if not left or refusals is None:
+        return None
+    row = charge(uow, account, left, installment, refusals)
+    queue.queue(uow, LOOK, f"look-{row.id}-0", look_of(row))
+    return row.id
+
+
+def card_faults(uow: UnitOfWork) -> list[str]:
+    """Payments by card that are done and not booked, or booked with another sum; part of the nightly check."""
+    query = (
+        select(CardPayment.key, CardPayment.amount, Payment.amount)
+        .outerjoin(Payment, Payment.id == CardPayment.payment_id)
+        .where(CardPayment.status == CardStatus.DONE, CardPayment.amount > 0)
+        .where(or_(Payment.id.is_(None), Payment.amount != CardPayment.amount))
+        .limit(100)
+    )
+    return [
+        f"The card payment {key} of {amount} is {'not booked' if booked is None else f'booked as {booked}'}."
+        for key, amount, booked in uow.session.execute(query)
+    ]
