@@ -51,6 +51,12 @@ OPEN_TO_ALL = {
     ("POST", "/api/v1/catalog/runs/{run_id}/interest"),
     ("GET", "/api/v1/catalog/courses/{course_id}/interest"),
     ("POST", "/api/v1/catalog/courses/{course_id}/interest"),
+    ("GET", "/api/v1/card-payments/{token}"),  # the key of the payment is the secret
+    ("POST", "/api/v1/card-payments/{token}/page"),
+    ("GET", "/api/v1/pay-links/{token}"),  # the link of a letter
+    ("POST", "/api/v1/pay-links/{token}"),
+    ("POST", "/api/v1/own/payments"),  # by a session of its own
+    ("POST", "/api/v1/payment-notices"),  # by the signature of the payment service
 }
 EMAIL = "coordinator@example.org"
 

@@ -10,6 +10,7 @@ import pyotp
 from sqlalchemy import select
 
 from actions.test_teaching_pay import a_picture
+from api.test_cards import gives_card, notice
 from archgate.actions.kernel import signing
 from archgate.actions.teaching import covering
 from archgate.app import PREFIX, routes_of
@@ -34,8 +35,9 @@ def tuesday(weeks: int) -> date:
 class Walk:
     """A client that remembers which operations were done, that is answered with success."""
 
-    def __init__(self, client: Any, sessions: Any) -> None:
-        self.client, self.sessions, self.done = client, sessions, set[tuple[str, str]]()
+    def __init__(self, client: Any, sessions: Any, card_service: Any) -> None:
+        self.client, self.sessions, self.card_service = client, sessions, card_service
+        self.done = set[tuple[str, str]]()
 
     def go(self, words: str, *numbers: Any, client: Any = None, **more: Any) -> Any:
         """`POST /runs/{run_id}/publish`, with what stands in the braces in order."""
@@ -500,8 +502,6 @@ def quotes_that_are_kept(walk: Walk, stranger: Any) -> None:
     assert walk.go("GET /quotes/{quote_id}", kept["id"])["total"] == body["total"]
     assert kept["id"] in {q["id"] for q in walk.go(f"GET /quotes?run_id={run['id']}")}
     walk.go("POST /quotes/{quote_id}/drop", kept["id"])
-    key = {"Idempotency-Key": f"details-{next(number)}"}
-    walk.go("POST /payment-details", json={"person_id": person}, headers=key)
 
 
 def enrollments_change_move_and_end(walk: Walk, stranger: Any) -> None:
@@ -807,6 +807,35 @@ def signing_up_without_the_staff(walk: Walk, stranger: Any) -> None:
     walk.go("POST /catalog/courses/{course_id}/interest", course, client=stranger, json=somebody())
 
 
+def money_by_card(walk: Walk, stranger: Any) -> None:
+    run, person = walk.run(24), walk.person()
+    walk.enrolled(run["id"], person)
+    account = walk.go("POST /accounts", json={"person_id": person})["id"]
+
+    def given(begun: dict[str, Any]) -> None:
+        gives_card(walk.card_service, begun["page"])
+        assert walk.go("GET /card-payments/{token}", begun["key"], client=stranger)["state"] == "given"
+
+    given(walk.go("POST /accounts/{account_id}/card-details", account))
+    charged = walk.go("POST /accounts/{account_id}/card-charges", account, json={"amount": "5.00"})
+    assert charged["status"] == "done"
+    walk.go("DELETE /accounts/{account_id}/card-details", account)
+    assert walk.go("GET /card-payments")["items"] is not None
+    walk.go("POST /accounts/{account_id}/pay-link", account)
+    letter = walk.one(select(Message.body).where(Message.person_id == person).order_by(Message.id.desc()))
+    token = re.search(r"/pay/(\S+)", letter)[1]
+    assert walk.go("GET /pay-links/{token}", token, client=stranger)["whole"] == "205.00"
+    begun = walk.go("POST /pay-links/{token}", token, client=stranger, json={"what": "next"})
+    assert walk.go("POST /card-payments/{token}/page", begun["key"], client=stranger)["page"] == begun["page"]
+    given(begun)
+    walk.go("POST /people/{person_id}/own-page", person)
+    invited = walk.one(select(Message.body).where(Message.person_id == person).order_by(Message.id.desc()))
+    key = re.search(r"/own/(\S+)", invited)[1]
+    walk.go("POST /own/links/{token}", key, client=stranger, json={"password": PASSWORD})
+    given(walk.go("POST /own/payments", client=stranger, json={"what": "whole"}))
+    walk.go("POST /payment-notices", client=stranger, **notice(begun["key"], f"walk-{next(number)}"))
+
+
 PARTS = (
     access_and_settings,
     staff_and_ones_own_account,
@@ -828,14 +857,15 @@ PARTS = (
     money,
     the_public_text_of_a_course,
     signing_up_without_the_staff,
+    money_by_card,
     today_jobs_checks_and_calculators,
 )
 
 
-def test_every_operation_is_done_with_success(chief, stranger, sessions):
+def test_every_operation_is_done_with_success(chief, stranger, sessions, bank, card_service):
     with sessions.begin() as session:
         session.query(SignInLimit).delete()
-    walk = Walk(chief, sessions)
+    walk = Walk(chief, sessions, card_service)
     for part in PARTS:
         part(walk, stranger)
     assert sorted(OPERATIONS - walk.done) == []

@@ -13,6 +13,7 @@ import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
 import { ForgotPage, PasswordPage } from "./subjects/access/PasswordPage";
 import OwnPage, { OwnLink } from "./subjects/access/OwnPage";
+import { PaidPage, PayLink } from "./subjects/money/PayPage";
 import ReplyPage from "./subjects/roster/ReplyPage";
 import ApplyPage from "./subjects/teaching/ApplyPage";
 import EvaluatePage from "./subjects/teaching/EvaluatePage";
@@ -40,6 +41,8 @@ function Root() {
         <BrowserRouter>
           <Routes>
             <Route path="/reply/:token" element={<ReplyPage />} />
+            <Route path="/pay/:token" element={<PayLink />} />
+            <Route path="/paid/:token" element={<PaidPage />} />
             <Route path="/own" element={<OwnPage />} />
             <Route path="/own/teaching" element={<OwnTeaching />} />
             <Route path="/evaluate/:token" element={<EvaluatePage />} />

@@ -112,7 +112,8 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
         if not own:
             raise refuse("/on_file", "A card on file is charged from one's own page only.")
         return cards.charge(uow, account, amount)
-    words = f"{uow.center.name}, {format_amount(amount, account.currency)} of what is open"
+    what = "all that is open" if command.what is WhatToPay.WHOLE else "what is due first"
+    words = f"{uow.center.name}: {what}"
     return cards.begin(
         uow, cards.Begin(amount, account.currency, words, account.id, keep=command.keep and own)
     )

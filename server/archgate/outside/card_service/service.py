@@ -155,33 +155,51 @@ class CardService:
         with self.sessions() as session:
             return session.scalar(select(ServicePayment.words).where(ServicePayment.page == page)) or ""
 
-    def paid_by(self, page: str, number: str, holder: str, checked: bool) -> Found | None:
-        """A card was given on the page, and is accepted or refused; a refused one may be followed by another. Where a further check is
-        due and was not made yet, nothing changes."""
+    def given(self, page: str, number: str, holder: str) -> Found | None:
+        """A card was given on the page: accepted, refused, in which case another may follow, or a further check is due first."""
         with self.sessions.begin() as session:
-            row = self._row_of_page(session, page)
-            if row is None:
-                return None
-            self._expire(session, row)
-            if row.status is not ServiceStatus.OPEN:
-                return self._found(row)
+            row = self._row_to_pay(session, page)
+            if row is None or row.status is not ServiceStatus.OPEN:
+                return self._found(row) if row else None
             digits = number.replace(" ", "").replace("-", "")
-            treatment = rules.NUMBERS[digits]
-            if treatment in (Treatment.NO_MONEY, Treatment.BLOCKED):
-                row.said = rules.SENTENCES[treatment]
-                return self._found(row)
-            if treatment is Treatment.CHECK and not checked:
-                return self._found(row)
-            row.status, row.treatment, row.ending, row.holder, row.said = (
-                ServiceStatus.AUTHORIZED, treatment, digits[-2:], holder, "",
-            )  # fmt: skip
-            if row.keep:
-                row.token = f"card-{secrets.token_hex(16)}"
-                session.add(OnFile(token=row.token, treatment=treatment, ending=row.ending, holder=holder, made_at=system_now()))  # fmt: skip
-            if not row.amount:
-                row.status = ServiceStatus.CAPTURED  # details only: there is nothing to charge
-            self._notice(session, row)
+            row.treatment, row.ending, row.holder, row.said = rules.NUMBERS[digits], digits[-2:], holder, ""
+            if row.treatment in (Treatment.NO_MONEY, Treatment.BLOCKED):
+                row.said = rules.SENTENCES[Treatment(row.treatment)]
+            elif row.treatment != Treatment.CHECK:
+                self._authorize(session, row)
             return self._found(row)
+
+    def checked(self, page: str, fits: bool) -> Found | None:
+        """The payer answered the further check; one that does not fit gives the card up."""
+        with self.sessions.begin() as session:
+            row = self._row_to_pay(session, page)
+            if row is not None and row.status is ServiceStatus.OPEN and row.treatment == Treatment.CHECK:
+                if fits:
+                    self._authorize(session, row)
+                else:
+                    row.treatment, row.said = "", "The code does not fit. Nothing was charged."
+            return self._found(row) if row else None
+
+    def waits_for_check(self, page: str) -> bool:
+        with self.sessions() as session:
+            query = select(ServicePayment.treatment).where(
+                ServicePayment.page == page, ServicePayment.status == ServiceStatus.OPEN
+            )
+            return session.scalar(query) == Treatment.CHECK
+
+    def _row_to_pay(self, session: Session, page: str) -> ServicePayment | None:
+        row = self._row_of_page(session, page)
+        if row is not None:
+            self._expire(session, row)
+        return row
+
+    def _authorize(self, session: Session, row: ServicePayment) -> None:
+        row.status = ServiceStatus.AUTHORIZED if row.amount else ServiceStatus.CAPTURED  # details only
+        if row.keep:
+            row.token = f"card-{secrets.token_hex(16)}"
+            kept = OnFile(token=row.token, treatment=row.treatment, ending=row.ending, holder=row.holder, made_at=system_now())  # fmt: skip
+            session.add(kept)
+        self._notice(session, row)
 
     def treatment_of(self, key: str) -> str:
         with self.sessions() as session:

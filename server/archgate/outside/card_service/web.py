@@ -111,40 +111,40 @@ def create_service(
 
     # --- pages ------------------------------------------------------------------------------------------------
 
-    def shown(request: Request, page: str, said: str = "", number: str = "", holder: str = "", check: bool = False,
-              status: int = 200) -> Response:  # fmt: skip
+    def shown(request: Request, page: str, said: str = "", number: str = "", holder: str = "", status: int = 200) -> Response:  # fmt: skip
         payment = service.page(page)
         template = PAGES.get_template("page.html")
         html = template.render(
             nonce=request.state.nonce, payment=payment, said=said or (payment.said if payment else ""), number=number,
-            holder=holder, check=check, code=CHECK_CODE, back=service.back_of(page), at=f"/pay/{page}",
+            holder=holder, check=service.waits_for_check(page), code=CHECK_CODE, back=service.back_of(page), at=f"/pay/{page}",
             amount=f"{payment.currency} {format_amount(payment.amount, payment.currency)}" if payment else "",
             words=service.words_of(page),
             numbers=[(rules.spaced(n), t) for n, t in rules.NUMBERS.items()],
         )  # fmt: skip
         return HTMLResponse(html, status if payment else 404)
 
+    def leads_on(page: str, found: Found | None) -> Response:
+        """Back to the center once a card was accepted, else to the page itself: a reload sends nothing twice."""
+        done = found is not None and found.status in (ServiceStatus.AUTHORIZED, ServiceStatus.CAPTURED)
+        return RedirectResponse(service.back_of(page) if done else f"/pay/{page}", 303)
+
     @app.get("/pay/{page}")
     def see_page(page: str, request: Request) -> Response:
         return shown(request, page)
 
     @app.post("/pay/{page}")
-    def pay(page: str, request: Request, number: Text = "", holder: Text = "", code: Text = "", sure: Text = "") -> Response:  # fmt: skip
+    def pay(page: str, request: Request, number: Text = "", holder: Text = "") -> Response:
         fault = rules.number_fault(number) or ("" if holder.strip() else "The name on the card is missing.")
         if fault:
-            return shown(request, page, fault, number, holder, status=422)
-        if sure and code.strip() != CHECK_CODE:
-            return shown(request, page, "The code does not fit. Nothing was charged.", number, holder, check=True, status=422)  # fmt: skip
-        found = service.paid_by(page, number, holder.strip(), checked=bool(sure))
-        if found is None:
-            return shown(request, page)
-        if found.status is ServiceStatus.OPEN:
-            return shown(request, page, found.said, number, holder, check=not found.said)
-        if service.treatment_of(found.key) == Treatment.SLOW:
+            return shown(request, page, fault, number, holder, 422)
+        found = service.given(page, number, holder.strip())
+        if found is not None and service.treatment_of(found.key) == Treatment.SLOW:
             pause(SLOW)
-        if found.status in (ServiceStatus.AUTHORIZED, ServiceStatus.CAPTURED):
-            return RedirectResponse(service.back_of(page), 303)
-        return shown(request, page)
+        return leads_on(page, found)
+
+    @app.post("/pay/{page}/check")
+    def check(page: str, code: Text = "") -> Response:
+        return leads_on(page, service.checked(page, code.strip() == CHECK_CODE))
 
     return app
 

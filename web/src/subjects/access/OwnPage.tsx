@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { $api, api, ask, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { $api, api, ask, keyHeader, messageOf, type Schemas, ServerProblem } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { Gatelet } from "../../parts/Arch";
@@ -14,6 +14,7 @@ import { HiddenInput, P, T } from "../../parts/words";
 import { useServerForm } from "../../form/useServerForm";
 import { Form } from "../../form/Form";
 import { useAct } from "../../form/useAct";
+import { Charged, PayByCard } from "../money/PayByCard";
 
 type Own = Schemas["OwnPageOut"];
 
@@ -159,6 +160,7 @@ export default function OwnPage() {
         </p>
       )}
       <Owed own={own} />
+      <Pay own={own} />
       {own.courses.length === 0 && <p>You are on no course now.</p>}
       {own.courses.map((c) => (
         <Course key={c.code} course={c} today={own.today} />
@@ -397,6 +399,33 @@ function Owed({ own }: { own: Own }) {
         ))}
       .
     </p>
+  );
+}
+
+/** Paying what is owed by card; what is on file is charged at once, else the payment service’s page takes the card. */
+function Pay({ own }: { own: Own }) {
+  const queries = useQueryClient();
+  const [said, setSaid] = useState("");
+  return (
+    <>
+      <Charged said={said} />
+      {own.pay && (
+        <details open={own.next_due !== null && own.next_due.due <= own.today}>
+          <summary>Pay by card</summary>
+          <PayByCard
+            to={own.pay}
+            keeps
+            onPaid={(text) => {
+              setSaid(text);
+              void queries.invalidateQueries({ queryKey: ["get", "/api/v1/own"] });
+            }}
+            send={(body, key) =>
+              ask(api.POST("/api/v1/own/payments", { params: { header: keyHeader(key) }, body }))
+            }
+          />
+        </details>
+      )}
+    </>
   );
 }
 

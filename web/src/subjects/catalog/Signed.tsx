@@ -1,9 +1,11 @@
 import Box from "@mui/material/Box";
-import { useEffect, useRef } from "react";
+import Button from "@mui/material/Button";
+import { useEffect, useRef, useState } from "react";
 
-import type { Schemas } from "../../app/server";
+import { api, ask, type Schemas } from "../../app/server";
+import { useAct } from "../../form/useAct";
 import { day, money } from "../../parts/text";
-import { P, T } from "../../parts/words";
+import { Fault, P, T } from "../../parts/words";
 
 /** What came of a form that was sent, as far as the page may say it. */
 export function Signed({
@@ -41,6 +43,7 @@ export function Signed({
           </ul>
         </>
       )}
+      {done.pay && done.pay_now && <PayNow pay={done.pay} sum={money(done.pay_now, done.currency)} />}
       {done.held_until && <p>Your seat is held for the first payment; the letter says until when.</p>}
       {done.calendar && (
         <p>
@@ -51,5 +54,27 @@ export function Signed({
         <a href={address}>Back to the course</a>
       </p>
     </Box>
+  );
+}
+
+/** What is due at once, paid by card on the payment service’s page; or later, by the link in the letter. */
+function PayNow({ pay, sum }: { pay: string; sum: string }) {
+  const [trouble, setTrouble] = useState("");
+  const paying = useAct({
+    send: () => ask(api.POST("/api/v1/card-payments/{token}/page", { params: { path: { token: pay } } })),
+    done: (begun) => window.location.assign(begun.page || `/paid/${pay}`),
+    failed: setTrouble,
+  });
+  return (
+    <>
+      <p>
+        {sum} is due now. Pay it by card at once, or later by the link in the letter; the card is given on the
+        page of our payment service, and we never see its number.
+      </p>
+      {trouble && <Fault role="alert">{trouble}</Fault>}
+      <Button variant="contained" disabled={paying.busy} onClick={() => void paying.act(undefined)}>
+        Pay {sum} by card
+      </Button>
+    </>
   );
 }

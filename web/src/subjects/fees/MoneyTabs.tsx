@@ -3,6 +3,7 @@ import { LinkTabs } from "../../form/Views";
 const VIEWS = [
   ["/money", "outstanding"],
   ["/money/till", "till"],
+  ["/money/cards", "refused cards"],
   ["/money/quotes", "kept quotes"],
   ["/money/plans", "payment plans"],
   ["/money/codes", "discount codes"],

@@ -12,7 +12,7 @@ import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
-import { day, money } from "../../parts/text";
+import { day, isZero, money } from "../../parts/text";
 import { Cell, Heard, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Reason } from "./Reason";
@@ -94,10 +94,15 @@ export function Open({ account, acts }: { account: Account; acts: Acts }) {
 /** Credit settles what is open, or goes back to the payer. */
 export function Credit({ account, acts }: { account: Account; acts: Acts }) {
   const [back, setBack] = useState(false);
+  const byCard = Boolean(account.cards && !isZero(account.cards.back));
   const digits = digitsOf(account.currency);
   const refund = useServerForm({
     draft: null,
-    start: { amount: account.credit, method: "transfer", why: "" },
+    start: {
+      amount: byCard ? account.cards!.back : account.credit,
+      method: byCard ? "card" : "transfer",
+      why: "",
+    },
     send: (form, key) =>
       ask(
         api.POST("/api/v1/accounts/{account_id}/refunds", {
@@ -138,7 +143,12 @@ export function Credit({ account, acts }: { account: Account; acts: Acts }) {
           <Choice
             label="By"
             {...refund.field("method")}
-            options={METHODS.slice(0, 3).map((m) => ({ value: m, text: m }))}
+            options={[
+              ...(byCard
+                ? [{ value: "card", text: `card, up to ${money(account.cards!.back, account.currency)}` }]
+                : []),
+              ...METHODS.slice(0, 3).map((m) => ({ value: m, text: m })),
+            ]}
           />
           <Field label="Reason" {...refund.field("why")} autoFocus />
           <Ends of={refund} act="Pay it back" onLeave={() => setBack(false)} />
@@ -231,9 +241,11 @@ export function Entries({ account, acts }: { account: Account; acts: Acts }) {
                       >
                         receipt<Heard> for {money(e.amount, account.currency)}</Heard>
                       </Button>
-                      <Button variant="text" color="secondary" onClick={() => setAsking(e.payment_id)}>
-                        take back<Heard> {money(e.amount, account.currency)}</Heard>
-                      </Button>
+                      {!e.by_card && (
+                        <Button variant="text" color="secondary" onClick={() => setAsking(e.payment_id)}>
+                          take back<Heard> {money(e.amount, account.currency)}</Heard>
+                        </Button>
+                      )}
                     </Row>
                   ))}
               </Cell>

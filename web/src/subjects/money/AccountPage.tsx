@@ -8,6 +8,7 @@ import { useDone } from "../../parts/useUndo";
 import { T } from "../../parts/words";
 import { Log } from "../log/Log";
 import { Reminders } from "../today/Reminders";
+import { AccountCards } from "./AccountCards";
 import { Credit, Entries, Open } from "./AccountLists";
 import { Invoices } from "./Invoices";
 import { Take } from "./TakePayment";
@@ -47,6 +48,7 @@ export default function AccountPage() {
             <h2>Reminders</h2>
             <Reminders about={{ account_id: account.id }} />
           </section>
+          {account.cards && <AccountCards account={account} cards={account.cards} acts={acts} />}
           {!isZero(account.credit) && <Credit account={account} acts={acts} />}
         </>
       }

@@ -5,16 +5,16 @@ import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 
-import { $api, api, ask, faultsOf, keyHeader, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Inset, Loading, Note, Picks, Row } from "../../parts/layout";
 import { money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { type Call, headsOf, namesOf, payerOf } from "./deskCall";
+import { CardDetails } from "../money/CardDetails";
 import { DeskExceptions } from "./DeskCalls";
 import { PickOne } from "./DeskParts";
-import { useAct } from "../../form/useAct";
 
 const CountedLine = styled("div")({
   display: "grid",
@@ -324,31 +324,25 @@ function extraFault(faults: Record<string, string>, call: Call, id: number): str
   return (n >= 0 ? faults[`/extras/${n}/count`] : undefined) ?? undefined;
 }
 
-/** Payment details: the payment service takes them from whoever pays; only its words come back. */
+/** Payment details: whoever pays gives them to the payment service; only its words come back. */
 function Details({ call, words }: { call: Call; words: string | null }) {
   const queries = useQueryClient();
-  const [trouble, setTrouble] = useState("");
-  const taking = useAct({
-    send: (_: undefined, key) =>
-      ask(
-        api.POST("/api/v1/payment-details", {
-          params: { header: keyHeader(key) },
-          body: payerOf(call).organization_id
-            ? { organization_id: payerOf(call).organization_id }
-            : { person_id: payerOf(call).payer_person_id ?? call.person!.id },
-        }),
-      ),
-    done: () => void queries.invalidateQueries({ queryKey: ["quote"] }),
-    failed: setTrouble,
-  });
+  const account = async () => {
+    const payer = payerOf(call);
+    const body = payer.organization_id
+      ? { organization_id: payer.organization_id }
+      : { person_id: payer.payer_person_id ?? call.person!.id };
+    return (await ask(api.POST("/api/v1/accounts", { body }))).id;
+  };
   if (words) return <P tone="slate">Payment details on file: {words}.</P>;
   return (
     <Note kind="due" sx={{ marginTop: 10 }}>
       <p>This plan takes payment details at sign-up; whoever pays has none on file.</p>
-      <Button disabled={!call.person || taking.busy} onClick={() => void taking.act(undefined)}>
-        Have the payment service take them
-      </Button>
-      {trouble && <Fault as="p">{trouble}</Fault>}
+      <CardDetails
+        account={account}
+        disabled={!call.person}
+        onKept={() => void queries.invalidateQueries({ queryKey: ["quote"] })}
+      />
     </Note>
   );
 }

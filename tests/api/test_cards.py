@@ -1,0 +1,344 @@
+"""Payments by card over HTTP: from a sign-up, by a link, on one's own page, from the office; and the service's notices."""
+
+import json
+import time
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import func, select
+
+from actions.test_cards import NUMBER_OF
+from api.test_own_teaching import own_browser
+from api.test_public_pages import a_form, path
+from archgate.actions.money import accounts, asking, cards
+from archgate.actions.money.commands import PayerCommand
+from archgate.core.states import CardStatus
+from archgate.jobs.worker import Worker
+from archgate.outside.card_service.rules import Treatment
+from archgate.outside.card_service.store import ServiceNotice, ServicePayment
+from archgate.outside.mail import StandInMail
+from archgate.outside.meetings import StandInMeetings
+from archgate.outside.payments import is_genuine
+from archgate.outside.webhooks import signature_of
+from archgate.tables.access import SignInLimit
+from archgate.tables.jobs import Job
+from archgate.tables.messages import Message
+from archgate.tables.money import CardPayment, Invoice
+from archgate.tables.roster import Enrollment
+from conftest import SERVICE_SECRET
+from made import a_person, a_run, enrolled, public_run
+
+
+@pytest.fixture(autouse=True)
+def no_attempts_before(sessions):
+    with sessions.begin() as session:
+        session.query(SignInLimit).delete()
+
+
+def gives_card(card_service, page, treatment=Treatment.ACCEPTED):
+    """The payer's browser at the service: the card is given, and where it leads."""
+    at = page.removeprefix("http://service")
+    browser = TestClient(card_service, base_url="http://service", follow_redirects=False)
+    return browser.post(at, data={"number": NUMBER_OF[treatment], "holder": "Pat"}).headers["location"]
+
+
+def paid_through(stranger, card_service, key, treatment=Treatment.ACCEPTED):
+    opened = stranger.post(f"/api/v1/card-payments/{key}/page")
+    assert opened.status_code == 200, opened.text
+    where = gives_card(card_service, opened.json()["page"], treatment)
+    assert where == f"http://testserver/paid/{key}"
+    return stranger.get(f"/api/v1/card-payments/{key}").json()
+
+
+def account_of(office, person_id):
+    command = PayerCommand(person_id=person_id)
+    return office.act(lambda d: accounts.account_for(d, command))["id"]
+
+
+# --- with a sign-up -------------------------------------------------------------------------------------------
+
+
+def test_who_signs_up_pays_at_once_and_the_letter_has_the_link_for_later(
+    office, stranger, bank, card_service
+):
+    run, who = public_run(office), a_form()
+    done = stranger.post(path(run, "/sign-ups"), json=who).json()
+    assert done["pay_now"] == "105.00" and done["pay"].startswith("pay-")
+    assert stranger.get(f"/api/v1/card-payments/{done['pay']}").json()["state"] == "open"
+    seen = paid_through(stranger, card_service, done["pay"])
+    assert (
+        seen["state"] == "given" and "written to you" in seen["said"] and who["email"] not in json.dumps(seen)
+    )
+    with office.sessions() as session:
+        letters = session.scalars(select(Message.body).where(Message.to_email == who["email"])).all()
+        assert any("/pay/m" in body for body in letters)
+        row = session.scalar(select(Enrollment).where(Enrollment.run_id == run["id"]))
+        assert (
+            session.scalar(select(func.sum(CardPayment.amount)).where(CardPayment.enrollment_id == row.id))
+            == 10500
+        )
+        assert sum(i.open for i in row.installments) == 10500
+
+
+def test_who_is_on_the_run_already_gets_the_same_answer_and_is_not_charged(
+    office, stranger, bank, card_service
+):
+    run, who = public_run(office), a_form()
+    answers = [stranger.post(path(run, "/sign-ups"), json=who) for _ in range(2)]
+    first, again = (a.json() for a in answers)
+    assert [a.status_code for a in answers] == [201, 201]
+    assert {**first, "pay": ""} == {**again, "pay": ""} and first["pay"] != again["pay"]
+    seen = [paid_through(stranger, card_service, a["pay"]) for a in (first, again)]
+    assert seen[0] == seen[1], "nothing tells that somebody was on it already"
+    with office.sessions() as session:
+        rows = {r.key: r.status for r in session.scalars(select(CardPayment))}
+    assert (rows[first["pay"]], rows[again["pay"]]) == (CardStatus.DONE, CardStatus.RELEASED)
+    with card_service.state.service.sessions() as session:
+        found = select(ServicePayment.status).where(ServicePayment.key == again["pay"])
+        assert session.scalar(found) == "released"
+
+
+def test_a_total_of_zero_has_nothing_to_pay_and_no_invoice(office, stranger, bank):
+    run = public_run(office, rates=[{"amount": "0.00"}])
+    who = {**a_form(), "total": "0.00"}
+    done = stranger.post(path(run, "/sign-ups"), json=who).json()
+    assert done["pay"] is None and done["pay_now"] is None
+    with office.sessions() as session:
+        row = session.scalar(select(Enrollment).where(Enrollment.run_id == run["id"]))
+        assert row.status == "seated" and not session.scalar(
+            select(Job.id).where(Job.key == f"invoice-{row.id}")
+        )
+
+
+def test_what_is_paid_later_is_invoiced_with_the_confirmation(office, stranger):
+    run, who = public_run(office), a_form()
+    assert stranger.post(path(run, "/sign-ups"), json=who).json()["pay"] is None  # no cards here
+    Worker(office.sessions, StandInMail(office.sessions), StandInMeetings(office.sessions)).drain()
+    with office.sessions() as session:
+        row = session.scalar(select(Enrollment).where(Enrollment.run_id == run["id"]))
+        papers = session.scalars(select(Invoice).where(Invoice.account_id == row.payer_id)).all()
+        assert [(p.kind, p.total) for p in papers] == [("invoice", 21000)]
+        sent = select(Message.subject).where(
+            Message.invoice_id == papers[0].id, Message.to_email == who["email"]
+        )
+        assert session.scalar(sent) == f"Invoice {papers[0].number}"
+
+
+def test_what_is_paid_whole_at_once_is_not_invoiced_too(office, stranger, bank, card_service, monkeypatch):
+    whole = [{"name": "At once", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}]
+    run, who = public_run(office, plans=whole), a_form()
+    done = stranger.post(path(run, "/sign-ups"), json=who).json()
+    paid_through(stranger, card_service, done["pay"])
+    with office.sessions.begin() as session:
+        row = session.scalar(select(Enrollment).where(Enrollment.run_id == run["id"]))
+        session.scalar(select(Job).where(Job.key == f"invoice-{row.id}")).due_at = office.at.replace(
+            year=2000
+        )
+    Worker(
+        office.sessions, StandInMail(office.sessions), StandInMeetings(office.sessions), cards=bank
+    ).drain()
+    with office.sessions() as session:
+        kinds = session.scalars(select(Invoice.kind).where(Invoice.account_id == row.payer_id)).all()
+        assert kinds == ["receipt"]
+
+
+# --- by a link, on one's own page ------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def payer(office):
+    person = a_person(office)
+    enrolled(office, a_run(office), person)
+    return {**person, "account": account_of(office, person["id"])}
+
+
+def test_a_link_from_the_desk_shows_what_is_open_and_pays_it(
+    office, clerk, stranger, bank, card_service, payer
+):
+    sent = clerk.post(f"/api/v1/accounts/{payer['account']}/pay-link")
+    assert sent.status_code == 202 and sent.json()["email"] == payer["email"]
+    token = cards.link_of(office.read(lambda d: d.session.get_one(accounts.Account, payer["account"]))).split(
+        "/pay/"
+    )[1]
+    link = f"/api/v1/pay-links/{token}"
+    shown = stranger.get(link).json()
+    assert (shown["next"], shown["whole"], shown["on_file"], len(shown["open"])) == (
+        "105.00",
+        "210.00",
+        None,
+        2,
+    )
+    key = {"Idempotency-Key": f"pay-by-link-{payer['account']}"}
+    begun = [stranger.post(link, json={"what": "whole"}, headers=key).json() for _ in range(2)]
+    assert begun[0] == begun[1]
+    gives_card(card_service, begun[0]["page"])
+    assert stranger.get(f"/api/v1/card-payments/{begun[0]['key']}").json()["said"].startswith("It is paid")
+    assert stranger.get(link).json()["open"] == []
+    refused = stranger.post(link, json={"what": "next"})
+    assert refused.status_code == 422 and "Nothing is open" in refused.text
+    assert stranger.post(link, json={"what": "next", "on_file": True}).status_code == 422
+    assert stranger.get(f"/api/v1/pay-links/{token[:-2]}xx").status_code == 404
+    nothing = clerk.post(f"/api/v1/accounts/{payer['account']}/pay-link")
+    assert nothing.status_code == 409 and "Nothing is open" in nothing.text
+
+
+def test_on_ones_own_page_a_card_is_kept_and_charged_later_with_one_press(
+    office, app, bank, card_service, payer
+):
+    own = own_browser(app, office, payer["id"])
+    assert own.get("/api/v1/own").json()["pay"]["next"] == "105.00"
+    begun = own.post("/api/v1/own/payments", json={"what": "next", "keep": True}).json()
+    gives_card(card_service, begun["page"])
+    assert own.get(f"/api/v1/card-payments/{begun['key']}").json()["state"] == "given"
+    shown = own.get("/api/v1/own").json()["pay"]
+    assert shown["on_file"].endswith("ending in 12") and shown["whole"] == "105.00"
+    charged = own.post("/api/v1/own/payments", json={"what": "whole", "on_file": True}).json()
+    assert charged["status"] == "done" and charged["page"] == "" and "paid" in charged["said"]
+    assert own.get("/api/v1/own").json()["pay"] is None
+
+
+def test_nobody_pays_from_anothers_card(office, app, bank, card_service, payer):
+    own = own_browser(app, office, payer["id"])
+    gives_card(
+        card_service, own.post("/api/v1/own/payments", json={"what": "next", "keep": True}).json()["page"]
+    )
+    other = own_browser(app, office, a_person(office)["id"])
+    answer = other.post("/api/v1/own/payments", json={"what": "whole", "on_file": True})
+    assert answer.status_code == 422 and "Nothing is open on your account" in answer.text
+
+
+# --- from the office --------------------------------------------------------------------------------------------
+
+
+def test_details_are_taken_on_the_services_page_and_charged_from_the_office(clerk, bank, card_service, payer):
+    at = f"/api/v1/accounts/{payer['account']}"
+    begun = clerk.post(f"{at}/card-details").json()
+    assert clerk.get(f"/api/v1/card-payments/{begun['key']}").json()["state"] == "open"
+    gives_card(card_service, begun["page"], Treatment.REFUSED_LATER)
+    assert clerk.get(f"/api/v1/card-payments/{begun['key']}").json()["said"] == "The card is on file."
+    refused = clerk.post(f"{at}/card-charges", json={"amount": "20.00"}).json()
+    assert refused["status"] == "refused" and "without its holder" in refused["said"]
+    assert payer["account"] in {p["account_id"] for p in clerk.get("/api/v1/card-payments").json()["items"]}
+    newer = clerk.post(f"{at}/card-details").json()
+    assert clerk.get(at).json()["cards"]["payments"][0]["status"] == "open"
+    gives_card(card_service, newer["page"])
+    assert clerk.get(f"/api/v1/card-payments/{newer['key']}").json()["state"] == "given"
+    assert clerk.post(f"{at}/card-charges", json={"amount": "20.00"}).json()["status"] == "done"
+    assert clerk.get(at).json()["balance"] == "190.00"
+    assert clerk.delete(f"{at}/card-details").status_code == 200
+    assert clerk.post(f"{at}/card-charges", json={"amount": "20.00"}).status_code == 409
+
+
+def test_a_service_that_does_not_answer_loses_nothing(
+    office, clerk, stranger, bank, card_service, payer, monkeypatch
+):
+    monkeypatch.setattr(card_service.state.service.weather, "share", 2.5)  # nothing goes through
+    run = public_run(office)
+    done = stranger.post(path(run, "/sign-ups"), json=a_form())
+    assert done.status_code == 201, "a sign-up does not wait for the service"
+    answer = stranger.post(f"/api/v1/card-payments/{done.json()['pay']}/page")
+    assert answer.status_code == 503 and "nothing was charged" in answer.json()["detail"]
+    monkeypatch.setattr(card_service.state.service.weather, "share", 0.0)
+    assert paid_through(stranger, card_service, done.json()["pay"])["state"] == "given"
+
+
+def test_where_cards_are_not_taken_every_way_says_so(clerk, stranger, payer):
+    at = f"/api/v1/accounts/{payer['account']}"
+    for answer in (
+        clerk.post(f"{at}/card-details"),
+        clerk.post(f"{at}/card-charges", json={"amount": "1.00"}),
+        clerk.post(f"{at}/pay-link"),
+        clerk.post(f"{at}/refunds", json={"amount": "1.00", "method": "card", "why": "x"}),
+    ):
+        assert answer.status_code == 409 and "No payment service" in answer.json()["detail"]
+    assert stranger.get("/api/v1/card-payments/pay-unknown").status_code == 404
+
+
+# --- notices ----------------------------------------------------------------------------------------------------
+
+
+def notice(key, number="n1", secret=SERVICE_SECRET, at=None, body=None):
+    body = json.dumps({"type": "payment.captured", "data": {"key": key}}) if body is None else body
+    at = int(time.time()) if at is None else at
+    headers = {
+        "webhook-id": number, "webhook-timestamp": str(at), "webhook-signature": signature_of(secret, number, at, body),
+        "Content-Type": "application/json",
+    }  # fmt: skip
+    return {"content": body, "headers": headers}
+
+
+def test_a_signed_notice_has_the_worker_ask_and_the_same_twice_is_one(
+    office, stranger, bank, card_service, payer
+):
+    number = office.act(lambda d: cards.begin(d, cards.Begin(10500, "USD", "x", payer["account"])).id)
+    with office.sessions() as session:
+        key = session.get_one(CardPayment, number).key
+    asking.soon(office.sessions, bank, number)
+    with office.sessions() as session:
+        gives = session.get_one(CardPayment, number).page
+    TestClient(card_service, base_url="http://service", follow_redirects=False).post(
+        gives.removeprefix("http://service"), data={"number": NUMBER_OF[Treatment.ACCEPTED], "holder": "Pat"}
+    )
+    sent = []
+
+    def post(body, headers):
+        answer = stranger.post("/api/v1/payment-notices", content=body, headers=headers)
+        sent.append(answer.status_code)
+        return answer.is_success and len(sent) != 1  # the first answer is lost on its way back
+
+    card_service.state.service.send_due(post)
+    with card_service.state.service.sessions.begin() as session:
+        session.execute(ServiceNotice.__table__.update().values(due_at=office.at.replace(year=2000)))
+    card_service.state.service.send_due(post)
+    assert len(sent) >= 2 and set(sent) == {204}
+    Worker(
+        office.sessions, StandInMail(office.sessions), StandInMeetings(office.sessions), cards=bank
+    ).drain()
+    with office.sessions() as session:
+        row = session.get_one(CardPayment, number)
+        assert row.status is CardStatus.DONE and row.key == key
+        jobs = session.scalars(
+            select(Job.key).where(Job.kind == cards.LOOK, Job.key.startswith("notice-"))
+        ).all()
+        assert len(jobs) == len(set(jobs))
+
+
+@pytest.mark.parametrize(
+    "how",
+    [
+        {"secret": "whsec_c29tZWJvZHkgZWxzZSdzIHNlY3JldA=="},
+        {"at": 1_700_000_000},
+        {"at": int(time.time()) + 3600},
+        {"number": "n" * 61},
+    ],
+)
+def test_a_notice_that_is_not_the_services_is_refused(stranger, bank, how):
+    assert stranger.post("/api/v1/payment-notices", **notice("pay-x", **how)).status_code == 401
+
+
+def test_a_notice_is_bound_to_its_body_its_number_and_a_size(stranger, bank):
+    good = notice("pay-x")
+    assert stranger.post("/api/v1/payment-notices", **good).status_code == 204
+    assert (
+        stranger.post("/api/v1/payment-notices", **{**good, "content": good["content"] + " "}).status_code
+        == 401
+    )
+    moved = {**good["headers"], "webhook-id": "n2"}
+    assert stranger.post("/api/v1/payment-notices", content=good["content"], headers=moved).status_code == 401
+    large = notice("x", body="{" + " " * 17_000 + "}")
+    assert stranger.post("/api/v1/payment-notices", **large).status_code == 401
+    for body in ("[]", "nonsense", '{"data": {"key": 5}}', '{"data": {"key": "' + "x" * 90 + '"}}'):
+        assert stranger.post("/api/v1/payment-notices", **notice("x", body=body)).status_code == 422
+
+
+def test_of_several_signatures_one_of_version_one_is_enough():
+    """The header may list several (Standard Webhooks, "Signature scheme": space delimited list; from memory)."""
+    right = signature_of(SERVICE_SECRET, "n1", 1_731_705_121, "{}")
+    for given, good in (
+        (f"v1,AAAA {right}", True),
+        (right, True),
+        ("v1,AAAA", False),
+        ("", False),
+        (right[3:], False),
+    ):
+        assert is_genuine(SERVICE_SECRET, "n1", "1731705121", given, "{}", 1_731_705_121) is good
