@@ -14,7 +14,7 @@ from archgate.actions.across.views import Checked
 from archgate.actions.fees import codes, stock
 from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only, sweep_keys
-from archgate.actions.money import accounts, invoices, money, owing
+from archgate.actions.money import accounts, cards, invoices, money, owing
 from archgate.actions.people import words
 from archgate.actions.schedule import gates, kept_clashes, schedule
 from archgate.actions.seats import seats
@@ -114,6 +114,7 @@ PARTS = (
     Part("what is kept of accounts", owing.account_faults, Account, 5_000),
     Part("what is kept of runs", owing.run_faults, Run, 50),
     Part("people are found", words.faults, Person, 20_000),
+    Part("payments by card are booked", whole(cards.card_faults)),
     Part("numbers have no gap", whole(invoices.series_faults)),
     Part("seats", seats.wrong_rows, Run, 50),
     Part("moments of meetings", moment_faults, Meeting, 2_000),
