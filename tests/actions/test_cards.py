@@ -7,6 +7,7 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import func, select
 
+from archgate.actions.across import today
 from archgate.actions.enrolling import freed, held_places
 from archgate.actions.enrolling.commands import FreedSeat, WithdrawCommand
 from archgate.actions.kernel.commands import command_of
@@ -446,7 +447,7 @@ def test_a_refund_that_the_service_refuses_is_credit_again(office, bank, card_se
         office.act(lambda d: cards.refund_heard(d, row.id, refused))
     shown = page(office, account)
     assert shown["credit"] == before and shown["entries"][-1]["kind"] == "reversal"
-    assert "did not go out" in office.read(card_views.trouble)
+    assert any("did not go out" in said for said in office.read(today.today)["troubles"])
     assert office.read(lambda d: accounts.account_faults(d)) == []
 
 

@@ -13,6 +13,7 @@ from fastapi import FastAPI
 
 from archgate.actions.bulk import carrying_out, hands
 from archgate.clock import business_now
+from archgate.outside.payments import Cards
 from archgate.own_server import free_port
 from archgate.tables.courses import Center
 from made import PASSWORD, Office
@@ -69,6 +70,16 @@ def at_work(browser: Browser, clerk) -> Browser:
 @pytest.fixture(scope="session")
 def password() -> str:
     return PASSWORD
+
+
+@pytest.fixture
+def pay_pages(card_service: FastAPI, bank: Cards) -> Iterator[str]:
+    """The payment service's pages where a browser finds them; the center takes cards."""
+    before = card_service.state.service.here
+    with serving(card_service) as where:
+        card_service.state.service.here = where
+        yield where
+    card_service.state.service.here = before
 
 
 @pytest.fixture

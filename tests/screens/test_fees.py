@@ -142,7 +142,9 @@ def test_a_quote_is_kept_at_the_desk_by_keyboard_and_signed_up_on_later(at_work,
     assert at_work.console() == []
 
 
-def test_a_plan_is_made_with_its_example_and_payment_details_are_taken_at_the_desk(at_work, now_office):
+def test_a_plan_is_made_with_its_example_and_payment_details_are_taken_at_the_desk(
+    at_work, now_office, pay_pages
+):
     name, run, somebody = f"Later {next(number)}", run_ahead(now_office), a_person(now_office)
     at_work.open("/money/plans")
     at_work.click("Make a plan")
@@ -166,8 +168,20 @@ def test_a_plan_is_made_with_its_example_and_payment_details_are_taken_at_the_de
     at_work.tick(name)
     at_work.sees("This plan takes payment details at sign-up")
     assert not at_work.driver.find_element(By.XPATH, "//button[starts-with(., 'Enroll ')]").is_enabled()
-    at_work.click("Have the payment service take them")
-    at_work.sees("practice card of")
+    office = at_work.driver.current_window_handle
+    at_work.click("Take card details")
+    at_work.sees("Waiting for the card")
+    at_work.until(lambda: len(at_work.driver.window_handles) == 2)
+    other = next(h for h in at_work.driver.window_handles if h != office)
+    at_work.driver.switch_to.window(other)
+    at_work.sees("Card details only; nothing is charged now")
+    at_work.fill("Card number", "9999 0000 0000 0012")
+    at_work.fill("Name on the card", "Pat Payer")
+    at_work.press(Keys.ENTER)
+    at_work.sees("The card is on file.")
+    at_work.driver.close()
+    at_work.driver.switch_to.window(office)
+    at_work.sees("practice card of Pat Payer")
     at_work.click(f"Enroll {somebody['name']}, seat 1 of 14")
     at_work.sees("$126.00 is due now")
     assert at_work.console() == []

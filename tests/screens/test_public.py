@@ -4,11 +4,15 @@ from datetime import timedelta
 
 import pytest
 from selenium.webdriver.common.keys import Keys
+from sqlalchemy import select
 
 from archgate.actions.courses import texts
 from archgate.actions.courses.commands import TextPatch
 from archgate.actions.kernel.commands import command_of
+from archgate.actions.money import cards
 from archgate.core.states import SignsUp
+from archgate.tables.money import Account
+from archgate.tables.roster import Enrollment
 from made import number, published, shown_as, taken
 from screens.ahead import run_ahead
 from screens.test_every_screen import wrong
@@ -57,6 +61,59 @@ def test_a_stranger_finds_a_course_and_signs_up_on_the_phone_by_keyboard(browser
     browser.driver.refresh()
     browser.sees("13 seats left")
     assert taken(now_office, run) == 1
+    assert browser.console() == []
+
+
+def test_a_stranger_pays_by_card_on_the_phone_by_keyboard_and_a_link_is_paid_too(
+    browser, now_office, pay_pages
+):
+    run, n = on_show(now_office), next(number)
+    browser.resize(390, 844)
+    browser.open(f"{texts.address_for(run['course']['id'], run['course']['title'])}/sign-up?run={run['id']}")
+    browser.tab_to("Given name", 40)
+    browser.press(f"Pay{n}", Keys.TAB, f"Card{n}", Keys.TAB, f"pay{n}@example.org", Keys.TAB)
+    browser.sees("kept for you meanwhile")
+    browser.tab_to("Sign up", 60)
+    browser.press(Keys.ENTER)
+    browser.sees("is due now. Pay it by card at once")
+    assert browser.axe() == []
+    browser.tab_to("Pay $", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("Practice numbers")
+    assert browser.axe() == []
+    assert browser.driver.execute_script("return document.documentElement.scrollWidth") <= 390
+    browser.press("9999 0000 0000 0020", Keys.TAB, "Pat Payer", Keys.ENTER)
+    browser.sees("there is not enough money")
+    browser.press("9999 0000 0000 0046", Keys.TAB, "Pat Payer", Keys.ENTER)
+    browser.sees("sure that it is you")
+    assert browser.axe() == []
+    browser.press("2718", Keys.ENTER)
+    browser.sees("Your card was accepted")
+    assert browser.axe() == []
+    browser.driver.refresh()
+    browser.sees("Your card was accepted")
+
+    def account(uow):
+        query = select(Account).join(Enrollment, Enrollment.payer_id == Account.id)
+        return uow.session.scalar(query.where(Enrollment.run_id == run["id"]))
+
+    link = now_office.read(lambda d: cards.link_of(account(d)))
+    browser.open(link[link.index("/pay/") :])
+    browser.sees(f"Pay{n} Card{n}, to pay")
+    assert browser.axe() == []
+    browser.tab_to("Pay $", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("Practice numbers")
+    browser.tab_to("Go back without paying", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("Not paid yet")
+    browser.tab_to("Go to the payment page", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("Practice numbers")
+    browser.press("9999 0000 0000 0012", Keys.TAB, "Pat Payer", Keys.ENTER)
+    browser.sees("It is paid.")
+    browser.open(link[link.index("/pay/") :])
+    browser.sees("Nothing is open: all is paid.")
     assert browser.console() == []
 
 

@@ -186,6 +186,7 @@ class CardPayment(Base):
         UniqueConstraint("payment_id"),
         Index("ix_card_payments_look", "look_at"),
         Index("ix_card_payments_account", "account_id", "id"),
+        Index("ix_card_payments_status", "status", "id"),
     )
     id: Mapped[Key]
     key: Mapped[str] = mapped_column(ascii_key(80), unique=True)

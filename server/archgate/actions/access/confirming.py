@@ -12,7 +12,6 @@ from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
 from archgate.tables.courses import Run
 from archgate.tables.money import CardPayment
-from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
 
 INVOICE = "send an invoice"  # a kind of job
@@ -33,14 +32,6 @@ def payment_now(
         discreet=True,
     )  # fmt: skip
     return cards.begin(uow, asked, look=None)
-
-
-def word_of_paying(uow: UnitOfWork, run: Run, priced: AgreedQuote, person: Person) -> str:
-    """Where to pay later, for the letter; empty where nothing is to be paid by card, or a client pays for all."""
-    if not priced.total or run.client_id is not None or not cards.taken():
-        return ""
-    account = money.account_of(uow, f"person:{person.id}", priced.currency)
-    return f"Pay by card, now or later:\n{cards.link_of(account)}"
 
 
 def queue_invoice(uow: UnitOfWork, enrollment: Enrollment, change: str) -> None:

@@ -127,8 +127,6 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
         use_code(uow, run, there.code)
     if held is not None and held.seats != len(made.heads):
         held = settle_hold(uow, run, held, len(made.heads))
-    priced = quotes.priced(uow, made)
-    words = [calendar_word(run), confirming.word_of_paying(uow, run, priced, person)]
     body = {
         **made.document,
         "run_id": run.id,
@@ -137,7 +135,7 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
         "note": command.note,
         "held_place_id": held.id if held else None,
         "told": [*dict.fromkeys([Told.LEARNER, *telling.told_of(uow, run)])],
-        "word": "\n\n".join(w for w in words if w),
+        "word": calendar_word(run),
     }
     body = {k: v for k, v in body.items() if v is not None}
     way = WayIn.CODE if there.code is not None else WayIn.PURCHASE

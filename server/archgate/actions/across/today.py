@@ -25,7 +25,7 @@ from archgate.actions.kernel import queue
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, paying_out
+from archgate.actions.money import accounts, card_views, paying_out
 from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import Figures
@@ -58,7 +58,7 @@ DRAFTS_AHEAD = timedelta(days=60)
 
 def today(uow: UnitOfWork) -> TodayOut:
     """Everything that waits for somebody: decisions, clashes, failed work, drafts that are not ready, reminders."""
-    broken, money_waits = failed_and_waiting(uow)
+    broken, money_waits, of_cards = failed_and_waiting(uow)
     return TodayOut(
         date=uow.today,
         closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
@@ -66,7 +66,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         clashes=[c for c in kept_clashes.of_center(uow) if c.accepted is None],
         offers=open_offers(uow),
         holds=ending_holds(uow),
-        troubles=troubles(uow),
+        troubles=[*troubles(uow), *of_cards],
         failed=broken,
         drafts=drafts(uow),
         lists=lists(uow),
@@ -152,14 +152,20 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     ]
 
 
-def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], bool]:
-    """Work that failed for good, by kind, and whether any money waits for a second person: by one statement, as mostly there is
-    neither."""
+REFUNDS = "refunds refused"
+
+
+def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], bool, list[str]]:
+    """Work that failed for good, by kind; whether any money waits for a second person; and what of cards somebody must see to: by one
+    statement, as mostly there is nothing of it."""
     broken = select(Job.kind, func.count()).where(Job.status == JobStatus.FAILED).group_by(Job.kind)
     waits = select(literal(""), func.count()).where(MoneyWaiting.status == WaitingMoney.WAITS)
-    rows = [(kind, int(number)) for kind, number in uow.session.execute(union_all(broken, waits))]
-    found = [FailedWork(kind=kind, number=number) for kind, number in rows if kind]
-    return found, any(number for kind, number in rows if not kind)
+    refunds = select(literal(REFUNDS), func.count()).select_from(card_views.refused_refunds().subquery())
+    rows = [(kind, int(number)) for kind, number in uow.session.execute(union_all(broken, waits, refunds))]
+    found = [FailedWork(kind=kind, number=number) for kind, number in rows if kind and kind != REFUNDS]
+    refused = next((number for kind, number in rows if kind == REFUNDS), 0)
+    said = [card_views.refunds_said(refused)] if refused else []
+    return found, any(number for kind, number in rows if not kind), said
 
 
 MOST_LISTS = 20

@@ -10,7 +10,7 @@ from archgate.actions.courses import courses
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
-from archgate.actions.money import accounts
+from archgate.actions.money import accounts, cards
 from archgate.actions.schedule import schedule
 from archgate.core.states import Told
 from archgate.papers.letters.occasions import Begins, Enrolled, ListEnrolled, Owed, SomebodyEnrolled, Span
@@ -134,8 +134,17 @@ def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run, word: str = "")
             dues=owed(enrollment),
             held_until=until.astimezone(uow.zone) if until else None,
             word=word.strip(),
+            pay=pay_link(uow, enrollment),
         )
     )
+
+
+def pay_link(uow: UnitOfWork, enrollment: Enrollment) -> str:
+    """Where the learner pays what is due by card; empty where somebody else pays, nothing is due, or cards are not taken."""
+    if not enrollment.quote.installments or not cards.taken():
+        return ""
+    account = uow.session.get_one(Account, enrollment.payer_id)
+    return cards.link_of(account) if account.person_id == enrollment.person_id else ""
 
 
 def others_told(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import or_, select
+from sqlalchemy import Select, or_, select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, cards, payments
@@ -192,16 +192,20 @@ def refused(uow: UnitOfWork) -> CardPaymentList:
     )
 
 
-def trouble(uow: UnitOfWork) -> str:
-    """What of cards somebody must look after, in a sentence; empty when nothing is."""
-    many = len(uow.session.scalars(
+def refused_refunds() -> Select[int]:
+    """Refunds to a card that did not go out, while their sum is still credit; as many as are worth counting."""
+    return (
         select(CardRefund.id)
         .join(Account, Account.id == CardRefund.account_id)
         .where(CardRefund.status == RefundStatus.REFUSED, Account.credit > 0)
         .limit(LISTED)
-    ).all())  # fmt: skip
-    if not many:
-        return ""
-    return (
-        f"{many} {'refund' if many == 1 else 'refunds'} to a card did not go out; the sums are credit again."
     )
+
+
+def refunds_said(many: int) -> str:
+    what = (
+        "1 refund to a card did not go out; its sum is"
+        if many == 1
+        else f"{many} refunds to cards did not go out; their sums are"
+    )
+    return f"{what} credit again: pay it back another way."

@@ -24,7 +24,7 @@ from archgate.actions.money.views import PayLinkSent
 from archgate.clock import system_now
 from archgate.core import accounts as core_accounts
 from archgate.core import ledger
-from archgate.core.cards import OVER, next_status, next_try
+from archgate.core.cards import OVER, PAUSES, next_status, next_try
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.states import CardStatus, EnrollmentStatus, Method, RefundStatus
@@ -459,6 +459,18 @@ def due_by_itself(uow: UnitOfWork) -> list[int]:
         .where(CardPayment.account_id == Installment.payer_id, CardPayment.status.not_in(OVER), CardPayment.details_id.is_not(None))
         .exists()
     )  # fmt: skip
+    given_up = (  # or tried a moment ago: neither takes the place of what is due
+        select(CardPayment.id)
+        .where(
+            CardPayment.installment_id == Installment.id,
+            CardPayment.status == CardStatus.REFUSED,
+            or_(
+                CardPayment.refusals >= len(PAUSES),
+                CardPayment.made_at > uow.now - timedelta(days=PAUSES[0] - 1),
+            ),
+        )
+        .exists()
+    )
     on_file = (
         select(PaymentDetails.id)
         .where(PaymentDetails.account_id == Installment.payer_id, PaymentDetails.ended_at.is_(None))

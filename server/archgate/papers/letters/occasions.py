@@ -61,8 +61,8 @@ class Occasion:
 
 @dataclass(frozen=True)
 class Enrolled(Occasion):
-    """To a learner: where, every date ahead, what is due when, until when an unpaid seat is held (local time), and a line of the
-    office's own."""
+    """To a learner: where, every date ahead, what is due when, until when an unpaid seat is held (local time), a line of the office's
+    own, and where to pay by card."""
 
     template = "enrolled.txt"
     center: str
@@ -76,6 +76,7 @@ class Enrolled(Occasion):
     dues: tuple[Owed, ...]
     held_until: datetime | None
     word: str = ""
+    pay: str = ""
 
 
 @dataclass(frozen=True)

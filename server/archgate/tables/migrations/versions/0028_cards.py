@@ -63,6 +63,7 @@ def upgrade() -> None:
     )
     op.create_index("ix_card_payments_look", "card_payments", ["look_at"])
     op.create_index("ix_card_payments_account", "card_payments", ["account_id", "id"])
+    op.create_index("ix_card_payments_status", "card_payments", ["status", "id"])
     op.create_index("ix_card_payments_enrollment_id", "card_payments", ["enrollment_id"])
     op.create_table(
         "card_refunds",
