@@ -480,7 +480,7 @@ def due_by_itself(uow: UnitOfWork) -> list[int]:
         select(Installment.id)
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .join(Plan, Plan.id == Enrollment.plan_id)
-        .where(Installment.open_due <= uow.today, Installment.kind == "plan", Installment.settle != "desk", Plan.details, on_file, ~pending)
+        .where(Installment.open_due <= uow.today, Installment.kind == "plan", Installment.settle != "desk", Plan.details, on_file, ~pending, ~given_up)
         .order_by(Installment.open_due, Installment.id)
         .limit(AT_ONCE)
     )  # fmt: skip
