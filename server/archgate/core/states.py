@@ -101,6 +101,26 @@ class WhatToPay(StrEnum):
     WHOLE = "whole"
 
 
+class Preparing(StrEnum):
+    """Where a course that an instructor prepares stands; the first three are in somebody's hand."""
+
+    DRAFT = "draft"
+    HANDED_IN = "handed in"
+    RETURNED = "returned"
+    PUBLISHED = "published"
+    FINISHED = "finished"  # the office went on with it
+    DROPPED = "dropped"
+
+
+class PrepareRight(StrEnum):
+    """What the center lets instructors prepare who are not employed."""
+
+    TEXT = "prepare_text"
+    PICTURES = "prepare_pictures"
+    OUTLINE = "prepare_outline"
+    PRICES = "prepare_prices"
+
+
 class RefundStatus(StrEnum):
     """What became of a refund to a card."""
 

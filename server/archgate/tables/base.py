@@ -69,6 +69,7 @@ STATES: tuple[type[StrEnum], ...] = (
     states.SeatsShown,
     states.RequestStatus,
     states.CardStatus,
+    states.Preparing,
     states.RefundStatus,
 )
 

@@ -5,7 +5,16 @@ from __future__ import annotations
 from datetime import date, datetime
 from decimal import Decimal
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, LargeBinary, Numeric, String, UniqueConstraint
+from sqlalchemy import (
+    CheckConstraint,
+    Computed,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    Numeric,
+    String,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -19,8 +28,10 @@ from archgate.core.states import (
     Level,
     Part,
     PayKind,
+    Preparing,
     QuestionKind,
 )
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, ascii_key
 from archgate.tables.people import Person
 
@@ -32,7 +43,8 @@ class Instructor(Base):
 
     `name` is the short one under which they stand on schedules; email and phone are the person's. `hours` are the weekly hours at
     which they can teach, [{"weekday", "from", "to"}]; none: at any time. `most_minutes` bounds a week. The usual pay is one of
-    an amount and a percent, by `pay_kind`; none said: to be agreed for each run.
+    an amount and a percent, by `pay_kind`; none said: to be agreed for each run. `publishes`: trusted to publish what they prepare
+    without the office.
     """
 
     __tablename__ = "instructors"
@@ -47,6 +59,7 @@ class Instructor(Base):
     pay_amount: Mapped[Units] = mapped_column(default=0)
     pay_percent: Mapped[Percent] = mapped_column(default=Decimal(0))
     active: Mapped[bool] = mapped_column(default=True)
+    publishes: Mapped[bool] = mapped_column(default=False)
 
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
@@ -341,7 +354,7 @@ class EvaluationAnswer(Base):
 
 
 class TeachingRules(Base):
-    """One row: what the center says of teaching. The four rights are those of freelance and outside instructors; the employed
+    """One row: what the center says of teaching. The rights are those of freelance and outside instructors; the employed
     have them all. `fewest_answers`: below so many, no average and no words are shown."""
 
     __tablename__ = "teaching_rules"
@@ -353,6 +366,10 @@ class TeachingRules(Base):
     attendance: Mapped[bool] = mapped_column(default=True)
     rosters: Mapped[bool] = mapped_column(default=True)
     evaluate: Mapped[bool] = mapped_column(default=True)
+    prepare_text: Mapped[bool] = mapped_column(default=True)
+    prepare_pictures: Mapped[bool] = mapped_column(default=True)
+    prepare_outline: Mapped[bool] = mapped_column(default=True)
+    prepare_prices: Mapped[bool] = mapped_column(default=False)
     fewest_answers: Mapped[int] = mapped_column(default=3)
 
 
@@ -381,3 +398,38 @@ class ApplicationNote(Base):
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]
     text: Mapped[Prose]
+
+
+class Preparation(Base):
+    """A course that an instructor prepares, with its runs: one at a time of each course. `before` is the course's title and text as they
+    stood when it was begun, `wrote` what the instructor has written since, by field; `said` what was said when it was handed in, `word` what the office said when it came back."""
+
+    __tablename__ = "preparations"
+    __table_args__ = (
+        UniqueConstraint("course_id", "live"),
+        Index("ix_preparations_status", "status", "handed_at"),
+    )
+    id: Mapped[Key]
+    course_id: Mapped[int] = mapped_column(ForeignKey("courses.id"))
+    instructor_id: Mapped[int] = mapped_column(ForeignKey("instructors.id"), index=True)
+    status: Mapped[Preparing]
+    live: Mapped[int | None] = mapped_column(
+        Computed("IF(status IN ('draft', 'handed in', 'returned'), 1, NULL)", persisted=True)
+    )
+    before: Mapped[Document] = mapped_column(deferred=True)
+    wrote: Mapped[Document] = mapped_column(deferred=True)
+    said: Mapped[Prose] = mapped_column(default="")
+    word: Mapped[Prose] = mapped_column(default="")
+    begun_at: Mapped[datetime]
+    handed_at: Mapped[datetime | None]
+    decided_at: Mapped[datetime | None]
+    decided_by: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
+
+
+class PreparedRun(Base):
+    """A draft run that stands in a preparation. `unpriced`: whoever prepared it may not say what it costs, and nothing else says it."""
+
+    __tablename__ = "prepared_runs"
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), primary_key=True, autoincrement=False)
+    preparation_id: Mapped[int] = mapped_column(ForeignKey("preparations.id"), index=True)
+    unpriced: Mapped[bool] = mapped_column(default=False)

@@ -500,7 +500,7 @@ export interface paths {
         put?: never;
         /**
          * Publish Course
-         * @description Make the draft what the public reads.
+         * @description Make the draft what the public reads; not while an instructor prepares it.
          */
         post: operations["publish_course"];
         delete?: never;
@@ -4623,6 +4623,331 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/own/teaching/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Courses
+         * @description One's own courses, where their preparation stands, and what one may prepare.
+         */
+        get: operations["own_courses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Preparation
+         * @description Begin to prepare one of one's own courses, or a new one.
+         */
+        post: operations["begin_preparation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Own Preparation */
+        get: operations["own_preparation"];
+        put?: never;
+        post?: never;
+        /**
+         * Drop Preparation
+         * @description Give a preparation up: its draft runs are put away, and what one wrote is taken back.
+         */
+        delete: operations["drop_preparation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Write Preparation
+         * @description Save fields of the course's draft, as far as the center allows; what was changed meanwhile conflicts.
+         */
+        patch: operations["write_preparation"];
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/title": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Retitle Preparation
+         * @description Call a course that is not public yet otherwise.
+         */
+        put: operations["retitle_preparation"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Own Picture
+         * @description Add a picture to what the course's text can show; it is made anew in two sizes.
+         */
+        post: operations["add_own_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/hand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand In
+         * @description Hand what was prepared to the office.
+         */
+        post: operations["hand_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Preparation Back
+         * @description Take back what was handed in, before anybody has decided.
+         */
+        post: operations["take_preparation_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Own
+         * @description Publish without the office, for those whom the center trusts with it.
+         */
+        post: operations["publish_own"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prepare Run
+         * @description Prepare a run of the course, taught by oneself.
+         */
+        post: operations["prepare_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Prepared Run
+         * @description Put a run away that was prepared.
+         */
+        delete: operations["drop_prepared_run"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Prepared Run
+         * @description Change seats or place of a run that is prepared, or move it to another first day.
+         */
+        patch: operations["change_prepared_run"];
+        trace?: never;
+    };
+    "/api/v1/preparations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Preparations
+         * @description What is in preparation, by whom and in what state; what was handed in first.
+         */
+        get: operations["list_preparations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}/preparation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Course Preparation
+         * @description The preparation that a course stands in, with what changed word by word and its runs.
+         */
+        get: operations["course_preparation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/preparations/{preparation_id}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Preparation
+         * @description Publish the course as it was handed in, with its runs: all of it, or nothing.
+         */
+        post: operations["publish_preparation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/preparations/{preparation_id}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Return Preparation
+         * @description Return what was handed in, with what is to be changed.
+         */
+        post: operations["return_preparation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/preparations/{preparation_id}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish Preparation
+         * @description Go on with a preparation at the office, in whoever's hand it is.
+         */
+        post: operations["finish_preparation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/teaching": {
         parameters: {
             query?: never;
@@ -7300,6 +7625,11 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_add_own_picture */
+        Body_add_own_picture: {
+            /** File */
+            file: string;
+        };
         /** Body_add_picture */
         Body_add_picture: {
             /** File */
@@ -8642,6 +8972,13 @@ export interface components {
             set: components["schemas"]["CourseFacts"];
         };
         /**
+         * CoursePreparation
+         * @description The preparation that a course stands in, if it does.
+         */
+        CoursePreparation: {
+            preparation: components["schemas"]["PreparationOut"] | null;
+        };
+        /**
          * CourseRun
          * @description A run of a course in one line.
          */
@@ -9952,6 +10289,17 @@ export interface components {
             html: string;
         };
         /**
+         * HandInCommand
+         * @description `said`: a word to the office.
+         */
+        HandInCommand: {
+            /**
+             * Said
+             * @default
+             */
+            said: string;
+        };
+        /**
          * HeadChanged
          * @description Of a party with one head more or fewer; `kept` of the head that left, and `seat`, what became of its seat.
          */
@@ -10186,6 +10534,8 @@ export interface components {
             qualifications?: components["schemas"]["QualificationForm"][] | null;
             /** Active */
             active?: boolean | null;
+            /** Publishes */
+            publishes?: boolean | null;
         };
         /** InstructorOut */
         InstructorOut: {
@@ -10215,6 +10565,8 @@ export interface components {
             qualifications: components["schemas"]["QualificationOut"][];
             /** Active */
             active: boolean;
+            /** Publishes */
+            publishes: boolean;
             /** Has Page */
             has_page: boolean;
         };
@@ -12172,34 +12524,16 @@ export interface components {
             biography: string;
         };
         /**
-         * OwnCourse
-         * @description `held`: the seat is kept until the first payment. Money is left out where somebody else pays; `enrollment_id` is there where the
-         *     learner can withdraw by themselves.
+         * OwnCourses
+         * @description One's own courses, and what one may prepare.
          */
-        OwnCourse: {
-            /** Enrollment Id */
-            enrollment_id: number | null;
-            /** Dues */
-            dues: components["schemas"]["OwnDue"][];
-            /** Title */
-            title: string;
-            /** Code */
-            code: string;
-            /** Heads */
-            heads: number;
-            /** Held */
-            held: boolean;
-            /** Meetings */
-            meetings: components["schemas"]["OwnMeeting"][];
-            /** Access Until */
-            access_until: string | null;
-            /** Currency */
-            currency: string;
-            /** Total */
-            total: string | null;
-            /** Owed */
-            owed: string | null;
-            next_due: components["schemas"]["NextDue"] | null;
+        OwnCourses: {
+            /** Courses */
+            courses: components["schemas"]["archgate__actions__teaching__views__OwnCourse"][];
+            /** Rights */
+            rights: components["schemas"]["PrepareRight"][];
+            /** Publishes */
+            publishes: boolean;
         };
         /**
          * OwnDue
@@ -12334,7 +12668,7 @@ export interface components {
             credit: string | null;
             next_due: components["schemas"]["NextDue"] | null;
             /** Courses */
-            courses: components["schemas"]["OwnCourse"][];
+            courses: components["schemas"]["archgate__actions__access__views__OwnCourse"][];
             /** Waiting */
             waiting: components["schemas"]["OwnWaiting"][];
             /** Requests */
@@ -12379,6 +12713,46 @@ export interface components {
             last: string | null;
             /** Status */
             status: string;
+        };
+        /**
+         * OwnPreparation
+         * @description A preparation as whoever prepares it sees it: the text as it stands, the fields they may write, their runs, what the office said.
+         */
+        OwnPreparation: {
+            /** Id */
+            id: number;
+            /** Course Id */
+            course_id: number;
+            /** Title */
+            title: string;
+            /** Public */
+            public: boolean;
+            status: components["schemas"]["Preparing"];
+            /** Writes */
+            writes: boolean;
+            /** Rights */
+            rights: components["schemas"]["PrepareRight"][];
+            /** Publishes */
+            publishes: boolean;
+            text: components["schemas"]["CourseText"];
+            /** Fields */
+            fields: string[];
+            /** Changed */
+            changed: string[];
+            /** Pictures */
+            pictures: components["schemas"]["PictureOut"][];
+            /** Said */
+            said: string;
+            /** Word */
+            word: string;
+            /** Runs */
+            runs: components["schemas"]["PreparedRunOut"][];
+            /** Faults */
+            faults: components["schemas"]["TextFault"][];
+            /** Places */
+            places: string[];
+            /** Currency */
+            currency: string;
         };
         /** OwnRequest */
         OwnRequest: {
@@ -12447,6 +12821,59 @@ export interface components {
             last: string | null;
             /** Taken */
             taken: number;
+        };
+        /**
+         * OwnRunCommand
+         * @description A run that an instructor prepares: meetings from a first date, seats, place, and the price where they may say it.
+         */
+        OwnRunCommand: {
+            /**
+             * The first date
+             * Format: date
+             */
+            first: string;
+            /**
+             * The start time
+             * Format: time
+             */
+            start: string;
+            /** The length in minutes */
+            minutes: number;
+            /** The weekdays */
+            weekdays?: components["schemas"]["Weekday"][];
+            /** The number of meetings */
+            count: number;
+            /** The number of seats */
+            capacity: number;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /** The price */
+            amount?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** OwnRunFacts */
+        OwnRunFacts: {
+            /** The number of seats */
+            capacity?: number | null;
+            /** Place */
+            place?: string | null;
+        };
+        /**
+         * OwnRunPatch
+         * @description `set` holds the new values, `seen` those the person saw; `first` moves all meetings so that the first is on this day.
+         */
+        OwnRunPatch: {
+            seen?: components["schemas"]["OwnRunFacts"];
+            set?: components["schemas"]["OwnRunFacts"];
+            /** The first date */
+            first?: string | null;
         };
         /**
          * OwnTeaching
@@ -13676,6 +14103,174 @@ export interface components {
             /** Clashing */
             clashing: number[];
         };
+        /** PreparationDone */
+        PreparationDone: {
+            /** Id */
+            id: number;
+            /** Course Id */
+            course_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Instructor Id */
+            instructor_id: number;
+            /** Instructor */
+            instructor: string;
+            status: components["schemas"]["Preparing"];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Changed */
+            changed: string[];
+            /** Runs */
+            runs: number;
+            /** Said */
+            said: string;
+            /** Word */
+            word: string;
+            /** Fields */
+            fields: components["schemas"]["FieldCompared"][];
+            /** Prepared */
+            prepared: components["schemas"]["PreparedRunOut"][];
+            /** Faults */
+            faults: components["schemas"]["TextFault"][];
+            /** Public */
+            public: boolean;
+            /** Change */
+            change: string;
+        };
+        /**
+         * PreparationLine
+         * @description A preparation in one line: what, by whom, in whose hand since when.
+         */
+        PreparationLine: {
+            /** Id */
+            id: number;
+            /** Course Id */
+            course_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Instructor Id */
+            instructor_id: number;
+            /** Instructor */
+            instructor: string;
+            status: components["schemas"]["Preparing"];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Changed */
+            changed: string[];
+            /** Runs */
+            runs: number;
+        };
+        /**
+         * PreparationOut
+         * @description A preparation as the office sees it: what of the course changed since it was begun, word by word, its runs, and what was said.
+         */
+        PreparationOut: {
+            /** Id */
+            id: number;
+            /** Course Id */
+            course_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Instructor Id */
+            instructor_id: number;
+            /** Instructor */
+            instructor: string;
+            status: components["schemas"]["Preparing"];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Changed */
+            changed: string[];
+            /** Runs */
+            runs: number;
+            /** Said */
+            said: string;
+            /** Word */
+            word: string;
+            /** Fields */
+            fields: components["schemas"]["FieldCompared"][];
+            /** Prepared */
+            prepared: components["schemas"]["PreparedRunOut"][];
+            /** Faults */
+            faults: components["schemas"]["TextFault"][];
+            /** Public */
+            public: boolean;
+        };
+        /**
+         * Preparations
+         * @description What is in preparation, what was handed in first, the oldest of it first; and what was decided of late.
+         */
+        Preparations: {
+            /** Items */
+            items: components["schemas"]["PreparationLine"][];
+            /** Decided */
+            decided: components["schemas"]["PreparationLine"][];
+        };
+        /**
+         * PrepareCommand
+         * @description A course that is there, or the title of a new one.
+         */
+        PrepareCommand: {
+            /** Course Id */
+            course_id?: number | null;
+            /** The title */
+            title?: string | null;
+        };
+        /**
+         * PrepareRight
+         * @description What the center lets instructors prepare who are not employed.
+         * @enum {string}
+         */
+        PrepareRight: "prepare_text" | "prepare_pictures" | "prepare_outline" | "prepare_prices";
+        /**
+         * PreparedRunOut
+         * @description A run that stands in a preparation. `lacks`: what keeps it from being published.
+         */
+        PreparedRunOut: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            status: components["schemas"]["RunStatus"];
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Meetings */
+            meetings: number;
+            /** Start */
+            start: string | null;
+            /** Place */
+            place: string;
+            /** Capacity */
+            capacity: number;
+            /** Price */
+            price: string | null;
+            /** Currency */
+            currency: string;
+            /** Lacks */
+            lacks: string[];
+        };
+        /**
+         * Preparing
+         * @description Where a course that an instructor prepares stands; the first three are in somebody's hand.
+         * @enum {string}
+         */
+        Preparing: "draft" | "handed in" | "returned" | "published" | "finished" | "dropped";
         /** PriceLine */
         PriceLine: {
             /** Rate Id */
@@ -14678,6 +15273,14 @@ export interface components {
             requests: components["schemas"]["RequestOut"][];
         };
         /**
+         * ReturnCommand
+         * @description What the office wants changed.
+         */
+        ReturnCommand: {
+            /** What is to be changed */
+            word: string;
+        };
+        /**
          * Ribbon
          * @description The season around today: the runs in it, by first meeting.
          */
@@ -14953,6 +15556,14 @@ export interface components {
             attendance?: boolean | null;
             /** Rosters */
             rosters?: boolean | null;
+            /** Prepare Text */
+            prepare_text?: boolean | null;
+            /** Prepare Pictures */
+            prepare_pictures?: boolean | null;
+            /** Prepare Outline */
+            prepare_outline?: boolean | null;
+            /** Prepare Prices */
+            prepare_prices?: boolean | null;
             /** Evaluate */
             evaluate?: boolean | null;
             /** The smallest number of answers */
@@ -14972,6 +15583,14 @@ export interface components {
             attendance: boolean;
             /** Rosters */
             rosters: boolean;
+            /** Prepare Text */
+            prepare_text: boolean;
+            /** Prepare Pictures */
+            prepare_pictures: boolean;
+            /** Prepare Outline */
+            prepare_outline: boolean;
+            /** Prepare Prices */
+            prepare_prices: boolean;
             /** Evaluate */
             evaluate: boolean;
             /** Fewest Answers */
@@ -16713,6 +17332,19 @@ export interface components {
             amount: string;
         };
         /**
+         * TitleCommand
+         * @description Another title of a course that is not public yet; `seen` is the one the person saw.
+         */
+        TitleCommand: {
+            /** The title */
+            title: string;
+            /**
+             * Seen
+             * @default
+             */
+            seen: string;
+        };
+        /**
          * ToPay
          * @description What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
          *     their own page only.
@@ -16765,6 +17397,8 @@ export interface components {
             requests: components["schemas"]["RequestOut"][];
             /** Money */
             money: components["schemas"]["MoneyWaitsOut"][];
+            /** Prepared */
+            prepared: components["schemas"]["PreparationLine"][];
             /** Reminders */
             reminders: components["schemas"]["ReminderOut"][];
             /** Meetings */
@@ -17392,6 +18026,36 @@ export interface components {
             password: string;
         };
         /**
+         * OwnCourse
+         * @description `held`: the seat is kept until the first payment. Money is left out where somebody else pays; `enrollment_id` is there where the
+         *     learner can withdraw by themselves.
+         */
+        archgate__actions__access__views__OwnCourse: {
+            /** Enrollment Id */
+            enrollment_id: number | null;
+            /** Dues */
+            dues: components["schemas"]["OwnDue"][];
+            /** Title */
+            title: string;
+            /** Code */
+            code: string;
+            /** Heads */
+            heads: number;
+            /** Held */
+            held: boolean;
+            /** Meetings */
+            meetings: components["schemas"]["OwnMeeting"][];
+            /** Access Until */
+            access_until: string | null;
+            /** Currency */
+            currency: string;
+            /** Total */
+            total: string | null;
+            /** Owed */
+            owed: string | null;
+            next_due: components["schemas"]["NextDue"] | null;
+        };
+        /**
          * OwnPasswordCommand
          * @description The password one has, and the one to be.
          */
@@ -17442,6 +18106,25 @@ export interface components {
         archgate__actions__teaching__commands__QuestionsCommand: {
             /** The questions */
             questions: components["schemas"]["QuestionForm"][];
+        };
+        /**
+         * OwnCourse
+         * @description A course that an instructor may prepare, and where that stands; `preparation_id` of none: it can be begun.
+         */
+        archgate__actions__teaching__views__OwnCourse: {
+            /** Course Id */
+            course_id: number;
+            /** Title */
+            title: string;
+            /** Public */
+            public: boolean;
+            /** Preparation Id */
+            preparation_id: number | null;
+            status: components["schemas"]["Preparing"] | null;
+            /** Word */
+            word: string;
+            /** By */
+            by: string;
         };
     };
     responses: never;
@@ -38220,6 +38903,1336 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_courses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCourses"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    begin_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrepareCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    own_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    drop_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCourses"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    write_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    retitle_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TitleCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_own_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_own_picture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    hand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandInCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_preparation_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    publish_own: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnCourses"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    prepare_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnRunCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    drop_prepared_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_prepared_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnRunPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_preparations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preparations"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    course_preparation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoursePreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    publish_preparation: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparationDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    return_preparation: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparationDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    finish_preparation: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                preparation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparationDone"];
+                };
             };
             /** @description Please sign in */
             401: {

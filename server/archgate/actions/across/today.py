@@ -30,6 +30,7 @@ from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import kept_clashes, places
+from archgate.actions.teaching import preparing
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
 from archgate.core.states import (
@@ -38,6 +39,7 @@ from archgate.core.states import (
     HoldStatus,
     JobStatus,
     LineStatus,
+    Preparing,
     RunStatus,
     WaitingMoney,
 )
@@ -49,6 +51,7 @@ from archgate.tables.money import Account, MoneyWaiting
 from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import HeldPlace
+from archgate.tables.teaching import Preparation
 from archgate.tables.today import Reminder
 from archgate.tables.waitlist import Waiting
 
@@ -58,7 +61,7 @@ DRAFTS_AHEAD = timedelta(days=60)
 
 def today(uow: UnitOfWork) -> TodayOut:
     """Everything that waits for somebody: decisions, clashes, failed work, drafts that are not ready, reminders."""
-    broken, money_waits, of_cards = failed_and_waiting(uow)
+    broken, waits, of_cards = failed_and_waiting(uow)
     return TodayOut(
         date=uow.today,
         closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
@@ -71,7 +74,8 @@ def today(uow: UnitOfWork) -> TodayOut:
         drafts=drafts(uow),
         lists=lists(uow),
         requests=requests.listed(uow).requests if requests.count_open(uow.session) else [],
-        money=[m for m in paying_out.waiting(uow) if m.mine or m.own] if money_waits else [],
+        money=[m for m in paying_out.waiting(uow) if m.mine or m.own] if MONEY in waits else [],
+        prepared=preparing.handed_in(uow) if PREPARED in waits else [],
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
     )
@@ -152,20 +156,31 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     ]
 
 
-REFUNDS = "refunds refused"
+MONEY, REFUNDS, PREPARED = "money waits", "refunds refused", "handed in"
 
 
-def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], bool, list[str]]:
-    """Work that failed for good, by kind; whether any money waits for a second person; and what of cards somebody must see to: by one
-    statement, as mostly there is nothing of it."""
-    broken = select(Job.kind, func.count()).where(Job.status == JobStatus.FAILED).group_by(Job.kind)
-    waits = select(literal(""), func.count()).where(MoneyWaiting.status == WaitingMoney.WAITS)
-    refunds = select(literal(REFUNDS), func.count()).select_from(card_views.refused_refunds().subquery())
-    rows = [(kind, int(number)) for kind, number in uow.session.execute(union_all(broken, waits, refunds))]
-    found = [FailedWork(kind=kind, number=number) for kind, number in rows if kind and kind != REFUNDS]
-    refused = next((number for kind, number in rows if kind == REFUNDS), 0)
-    said = [card_views.refunds_said(refused)] if refused else []
-    return found, any(number for kind, number in rows if not kind), said
+def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], set[str], list[str]]:
+    """Work that failed for good, by kind; what else waits for somebody (money for a second person, courses that were handed in); and
+    what of cards must be seen to: by one statement, as mostly there is nothing of it."""
+    broken = (
+        select(literal("work"), Job.kind, func.count())
+        .where(Job.status == JobStatus.FAILED)
+        .group_by(Job.kind)
+    )
+    waits = select(literal(MONEY), literal(""), func.count()).where(MoneyWaiting.status == WaitingMoney.WAITS)
+    refunds = select(literal(REFUNDS), literal(""), func.count()).select_from(
+        card_views.refused_refunds().subquery()
+    )
+    handed = select(literal(PREPARED), literal(""), func.count()).where(
+        Preparation.status == Preparing.HANDED_IN
+    )
+    rows = [
+        (what, kind, int(number))
+        for what, kind, number in uow.session.execute(union_all(broken, waits, refunds, handed))
+    ]
+    found = [FailedWork(kind=kind, number=number) for what, kind, number in rows if what == "work"]
+    many = {what: number for what, _, number in rows if what != "work" and number}
+    return found, set(many), [card_views.refunds_said(many[REFUNDS])] if REFUNDS in many else []
 
 
 MOST_LISTS = 20

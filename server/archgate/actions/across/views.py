@@ -17,6 +17,7 @@ from archgate.actions.kernel.views import ClashOut
 from archgate.actions.money.views import MoneyWaitsOut, Owed
 from archgate.actions.people.views import NoteOut, OrganizationOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
+from archgate.actions.teaching.views import PreparationLine
 from archgate.core.states import FoundKind, RunStatus, SignUp, Teaching
 
 
@@ -372,6 +373,7 @@ class TodayOut(View):
     lists: list[StandingList]
     requests: list[RequestOut]
     money: list[MoneyWaitsOut]
+    prepared: list[PreparationLine]
     reminders: list[ReminderOut]
     meetings: list[ListedMeeting]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from urllib.parse import urlsplit
 
 from sqlalchemy import func, select
@@ -109,7 +110,7 @@ def text_view(uow: UnitOfWork, course_id: int) -> CourseTextOut:
 
 def changed_fields(title: str, text: CourseText, live: CourseVersion) -> list[str]:
     """The names of the fields in which a draft differs from a version."""
-    now, then = _fields(title, text), _fields(live.title, text_of(live.content))
+    now, then = fields_of(title, text), fields_of(live.title, text_of(live.content))
     return [name for name in LABELS if now[name] != then[name]]
 
 
@@ -119,7 +120,8 @@ def settle_pending(uow: UnitOfWork, course: Course) -> None:
     course.pending = live is not None and bool(changed_fields(course.title, text_of(course.draft), live))
 
 
-def _fields(title: str, text: CourseText) -> dict[str, object]:
+def fields_of(title: str, text: CourseText) -> Document:
+    """A text with its title, as one document."""
     return {"title": title, **kept(text)}
 
 
@@ -306,24 +308,31 @@ def compare(uow: UnitOfWork, course_id: int, before: int, after: int | None) -> 
     course = get_course(uow, course_id)
     old = version_of(uow, course.id, before)
     new = version_of(uow, course.id, after) if after is not None else None
-    then = _fields(old.title, text_of(old.content))
-    now = _fields(new.title, text_of(new.content)) if new else _fields(course.title, text_of(course.draft))
+    then = fields_of(old.title, text_of(old.content))
+    now = (
+        fields_of(new.title, text_of(new.content)) if new else fields_of(course.title, text_of(course.draft))
+    )
     return VersionsCompared(
         before=_version_said(uow, old),
         after=_version_said(uow, new) if new else "the draft as it is now",
-        fields=[
-            FieldCompared(
-                field=name,
-                label=label,
-                pieces=[
-                    PieceOut(part=p.part, text=p.text)
-                    for p in words_compared(plain_text(then[name]), plain_text(now[name]))
-                ],
-            )
-            for name, label in LABELS.items()
-            if then[name] != now[name]
-        ],
+        fields=fields_compared(then, now),
     )
+
+
+def fields_compared(then: Mapping[str, object], now: Mapping[str, object]) -> list[FieldCompared]:
+    """Two texts with their titles word by word, in the fields that differ."""
+    return [
+        FieldCompared(
+            field=name,
+            label=label,
+            pieces=[
+                PieceOut(part=p.part, text=p.text)
+                for p in words_compared(plain_text(then[name]), plain_text(now[name]))
+            ],
+        )
+        for name, label in LABELS.items()
+        if then[name] != now[name]
+    ]
 
 
 def _version_said(uow: UnitOfWork, version: CourseVersion) -> str:

@@ -177,6 +177,19 @@ class Act(StrEnum):
     WRITE_A_COURSE_TEXT = "write a course text", Subject.COURSE, Undo.ROWS
     ADD_A_COURSE_FILE = "add a course file", Subject.COURSE, "Take it out of the text instead."
     PUBLISH_A_COURSE = "publish a course", Subject.COURSE, Undo.ROWS
+    PREPARE_A_COURSE = (
+        "prepare a course",
+        Subject.COURSE,
+        "It is the instructor's own; finish it, or return it.",
+    )
+    HAND_IN_A_COURSE = "hand in a course", Subject.COURSE, "Return it with a word instead."
+    RETURN_A_COURSE = "return a course", Subject.COURSE, "The instructor hands it in again."
+    FINISH_A_COURSE = "finish a course", Subject.COURSE, "The instructor can begin to prepare it again."
+    PUBLISH_PREPARED = (
+        "publish what was prepared",
+        Subject.COURSE,
+        "Take the course's page off, or take an earlier version up; runs go off sale one by one.",
+    )
     TAKE_A_COURSE_OFF = "take a course off", Subject.COURSE, Undo.ROWS
     MARK_A_VERSION = "mark a version", Subject.COURSE, Undo.ROWS
     CHANGE_CATEGORIES = "change categories", Subject.CENTER, Undo.ROWS

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
+from sqlalchemy import select
+
 from archgate.actions.fees import fees, plans, prices
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import ClashOut
@@ -15,6 +17,7 @@ from archgate.core.gates import last_early_day, window_faults
 from archgate.core.schedule import day_text
 from archgate.core.states import RunKind, RunStatus
 from archgate.tables.courses import Run
+from archgate.tables.teaching import PreparedRun
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,8 @@ def fee_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
     rates = fees.rates_of(run)
     if not rates:
         findings.append(Finding("/rates", "The run has no rate."))
+    if run.status == RunStatus.DRAFT and all(r.amount == 0 for r in rates) and is_unpriced(uow, run):
+        findings.append(Finding("/rates", "The price is still to be said; whoever prepared the run may not."))
     if not any(p.active for p in run.plans):
         findings.append(Finding("/plans", "The run has no payment plan."))
     findings += [
@@ -90,6 +95,12 @@ def fee_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
             why = f"{extra.item.on_hand} of {extra.item.name} are in stock for {run.capacity} seats, and each takes one."
             findings.append(Finding("/extras", why, error=False))
     return findings
+
+
+def is_unpriced(uow: UnitOfWork, run: Run) -> bool:
+    """Whether an instructor prepared a run for which nobody has said a price."""
+    query = select(PreparedRun.run_id).where(PreparedRun.run_id == run.id, PreparedRun.unpriced)
+    return uow.session.scalar(query) is not None
 
 
 def fact_findings(run: Run) -> list[Finding]:

@@ -8,18 +8,22 @@ from pydantic import Field
 
 from archgate.actions.kernel.commands import (
     AmountText,
+    Clock,
     Command,
     Day,
+    EmptyIsNone,
     Flag,
+    Form,
     Id,
     Line,
     LongText,
     NumberText,
     PercentText,
     Reason,
+    Why,
     Words,
 )
-from archgate.actions.schedule.commands import HoursForm
+from archgate.actions.schedule.commands import HoursForm, Minutes
 from archgate.core.states import (
     ApplicationStatus,
     CoverAim,
@@ -29,6 +33,7 @@ from archgate.core.states import (
     Part,
     PayKind,
     QuestionKind,
+    Weekday,
 )
 
 Biography = Annotated[LongText, Field(title="The biography")]
@@ -71,6 +76,7 @@ class InstructorCommand(Command):
         None, title="What they can teach"
     )
     active: Flag | None = None
+    publishes: Flag | None = None
 
 
 class MergeInstructorsCommand(Command):
@@ -204,6 +210,10 @@ class RulesCommand(Command):
     own_availability: Flag | None = None
     attendance: Flag | None = None
     rosters: Flag | None = None
+    prepare_text: Flag | None = None
+    prepare_pictures: Flag | None = None
+    prepare_outline: Flag | None = None
+    prepare_prices: Flag | None = None
     evaluate: Flag | None = None
     fewest_answers: Annotated[int, Field(strict=True, ge=1, le=50)] | None = Field(
         None, title="The smallest number of answers"
@@ -247,3 +257,63 @@ class OwnBiographyCommand(Command):
 
 class OwnHoursCommand(Command):
     hours: WeeklyHours = Field(title="The weekly hours")
+
+
+# --- prepared ---------------------------------------------------------------------------------------------
+
+
+class PrepareCommand(Command):
+    """A course that is there, or the title of a new one."""
+
+    course_id: Id | None = None
+    title: Words | None = Field(None, title="The title")
+
+
+class TitleCommand(Command):
+    """Another title of a course that is not public yet; `seen` is the one the person saw."""
+
+    title: Words = Field(title="The title")
+    seen: Words = ""
+
+
+class HandInCommand(Command):
+    """`said`: a word to the office."""
+
+    said: Reason = ""
+
+
+class ReturnCommand(Command):
+    """What the office wants changed."""
+
+    word: Why = Field(title="What is to be changed")
+
+
+class OwnRunCommand(Command):
+    """A run that an instructor prepares: meetings from a first date, seats, place, and the price where they may say it."""
+
+    first: Day = Field(title="The first date")
+    start: Clock = Field(title="The start time")
+    minutes: Minutes = Field(title="The length in minutes")
+    weekdays: Annotated[list[Weekday], Field(max_length=7)] = Field(
+        default_factory=list, title="The weekdays"
+    )
+    count: Annotated[int, Field(strict=True, ge=1, le=200)] = Field(title="The number of meetings")
+    capacity: Annotated[int, Field(strict=True, ge=1, le=2000)] = Field(title="The number of seats")
+    place: Line = ""
+    amount: Annotated[AmountText | None, EmptyIsNone] = Field(None, title="The price")
+    note: Reason = ""
+
+
+class OwnRunFacts(Form):
+    capacity: Annotated[int, Field(strict=True, ge=1, le=2000)] | None = Field(
+        None, title="The number of seats"
+    )
+    place: Line | None = None
+
+
+class OwnRunPatch(Command):
+    """`set` holds the new values, `seen` those the person saw; `first` moves all meetings so that the first is on this day."""
+
+    seen: OwnRunFacts = Field(default_factory=OwnRunFacts)
+    set: OwnRunFacts = Field(default_factory=OwnRunFacts)
+    first: Day | None = Field(None, title="The first date")

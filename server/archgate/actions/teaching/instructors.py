@@ -51,6 +51,7 @@ from archgate.tables.teaching import (
     PayLine,
     PayRequest,
     PayTerm,
+    Preparation,
     Qualification,
     RunTeacher,
 )
@@ -129,6 +130,7 @@ def views_of(uow: UnitOfWork, rows: Sequence[Instructor]) -> list[InstructorOut]
             pay=pay_view(i.pay_kind, i.pay_amount, i.pay_percent, uow.center.currency),
             qualifications=can.get(i.id, []),
             active=i.active,
+            publishes=i.publishes,
             has_page=i.person_id in paged,
         )
         for i in rows
@@ -194,6 +196,7 @@ def save(uow: UnitOfWork, instructor_id: int | None, command: InstructorCommand)
     if "pay" in given:
         row.pay_kind, row.pay_amount, row.pay_percent = facts or (None, 0, Decimal(0))
     row.active = row.active if command.active is None else command.active
+    row.publishes = bool(row.publishes) if command.publishes is None else command.publishes
     uow.session.flush()
     if command.qualifications is not None:
         set_qualifications(uow, row, command.qualifications)
@@ -395,6 +398,7 @@ WORDS: tuple[tuple[str, type[Base], str], ...] = (
     ("proposals", CoverPlan, ""),
     ("answers of learners", EvaluationAnswer, ""),
     ("applications", Application, ""),
+    ("preparations", Preparation, ""),
     ("qualifications", Qualification, ""),
 )
 

@@ -22,6 +22,10 @@ WORDS = {
     "own_availability": "who changes their availability",
     "attendance": "who marks attendance",
     "rosters": "who sees rosters",
+    "prepare_text": "who prepares texts",
+    "prepare_pictures": "who prepares pictures",
+    "prepare_outline": "who prepares programs and papers",
+    "prepare_prices": "who prepares prices",
     "evaluate": "whether learners are asked",
     "fewest_answers": "the smallest number of answers",
 }
@@ -40,5 +44,5 @@ def change_rules(uow: UnitOfWork, command: RulesCommand) -> str:
 
 
 def may(uow: UnitOfWork, i: Instructor, what: str) -> bool:
-    """Whether an instructor may do one of the four things on their own page; the employed may."""
+    """Whether an instructor may do one of the things that the center allows on their own page; the employed may."""
     return i.employment is Employment.EMPLOYED or bool(getattr(rules_of(uow), what))

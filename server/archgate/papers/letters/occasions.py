@@ -417,3 +417,26 @@ class NotCharged(Occasion):
     currency: str
     what: str
     why: str
+
+
+@dataclass(frozen=True)
+class PreparationReturned(Occasion):
+    """To an instructor: what the office wants changed of a course that they prepare."""
+
+    template = "preparation_returned.txt"
+    center: str
+    name: str
+    title: str
+    word: str
+    link: str
+
+
+@dataclass(frozen=True)
+class PreparationPublished(Occasion):
+    """To an instructor: what they prepared is public, with so many runs."""
+
+    template = "preparation_published.txt"
+    center: str
+    name: str
+    title: str
+    runs: int
