@@ -836,6 +836,46 @@ def money_by_card(walk: Walk, stranger: Any) -> None:
     walk.go("POST /payment-notices", client=stranger, **notice(begun["key"], f"walk-{next(number)}"))
 
 
+def courses_that_instructors_prepare(walk: Walk, stranger: Any) -> None:
+    n = next(number)
+    mine, at = "/own/teaching/preparations", "/own/teaching/preparations/{preparation_id}"
+    teacher = walk.go("POST /instructors", json={"name": f"P. Rep{n}", "email": f"prep{n}@example.org"})
+    walk.go("POST /people/{person_id}/own-page", teacher["person_id"])
+    letter = walk.one(select(Message.body).where(Message.to_email == f"prep{n}@example.org"))
+    key = re.search(r"/own/(\S+)", letter)[1]
+    walk.go("POST /own/links/{token}", key, client=stranger, json={"password": PASSWORD})
+
+    def own(words: str, *numbers: Any, **more: Any) -> Any:
+        return walk.go(words, *numbers, client=stranger, **more)
+
+    def begun() -> int:
+        made = own(f"POST {mine}", json={"title": f"Walked {next(number)}"})["id"]
+        own(f"PATCH {at}/text", made, json={"set": {"summary": "What it is."}})
+        return int(made)
+
+    first = begun()
+    own(f"PUT {at}/title", first, json={"title": "Walked through"})
+    own(f"POST {at}/pictures", first, files={"file": ("a.png", PNG, "image/png")})
+    run = {"first": "2027-11-02", "start": "18:00", "minutes": 90, "count": 2, "capacity": 8}
+    (made,) = own(f"POST {at}/runs", first, json=run)["runs"]
+    own(f"PATCH {at}/runs/{{run_id}}", first, made["run_id"], json={"set": {"capacity": 9}})
+    own(f"DELETE {at}/runs/{{run_id}}", first, made["run_id"])
+    own(f"POST {at}/hand-in", first, json={"said": "Done"})
+    own(f"POST {at}/take-back", first)
+    own(f"POST {at}/hand-in", first, json={})
+    assert first in {p["id"] for p in walk.go("GET /preparations")["items"]}
+    course = own(f"GET {at}", first)["course_id"]
+    assert walk.go("GET /courses/{course_id}/preparation", course)["preparation"]["id"] == first
+    walk.go("POST /preparations/{preparation_id}/return", first, json={"word": "A title, please."})
+    own(f"POST {at}/hand-in", first, json={})
+    walk.go("POST /preparations/{preparation_id}/publish", first)
+    walk.go("POST /preparations/{preparation_id}/finish", begun())
+    own(f"DELETE {at}", begun())
+    walk.go("PATCH /instructors/{instructor_id}", teacher["id"], json={"publishes": True})
+    own(f"POST {at}/publish", begun())
+    assert course in {c["course_id"] for c in own("GET /own/teaching/courses")["courses"]}
+
+
 PARTS = (
     access_and_settings,
     staff_and_ones_own_account,
@@ -858,6 +898,7 @@ PARTS = (
     the_public_text_of_a_course,
     signing_up_without_the_staff,
     money_by_card,
+    courses_that_instructors_prepare,
     today_jobs_checks_and_calculators,
 )
 

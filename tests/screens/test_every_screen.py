@@ -20,11 +20,11 @@ pytestmark = pytest.mark.screens
 
 OFFICE = (
     "/today /planner /planner/line /planner/week /planner/month /days/2027-08-20 /clashes /season /copy /places?tab=places"
-    " /places?tab=days /runs/{run}/teaching /teaching /teaching/{teacher} /teaching/cover /teaching/cover?who={teacher} /teaching/pay"
+    " /places?tab=days /runs/{run}/teaching /teaching /teaching/{teacher} /teaching/cover /teaching/cover?who={teacher} /teaching/preparing /teaching/pay"
     " /teaching/applications /teaching/rules /outbox /runs/new /runs/{run} /runs/{run}/roster /runs/{run}/attendance"
     " /me /courses /courses/{course} /courses/{course}/runs /courses/{course}/versions /runs/{run}/public /organizations/{organization} /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/groups /runs/{run}/early-bird"
     " /lists /lists/new /lists/{list} /sentences?run={run}"
-    " /desk?run={run}&person={person} /people /people/{person} /money /money/till /money/quotes /money/plans /money/codes"
+    " /desk?run={run}&person={person} /people /people/{person} /money /money/till /money/cards /money/quotes /money/plans /money/codes"
     " /money/stock /money/prices?runs={run} /money/defaults /accounts/{account} /interest?run={run} /demand /guide /guide/desk /nowhere"
 ).split()
 

@@ -234,3 +234,71 @@ def test_a_learner_answers_on_the_phone_and_somebody_applies_to_teach(at_work, n
     at_work.open("/teaching/applications")
     at_work.sees(f"Ada Applies{n}")
     assert at_work.axe() == []
+
+
+def test_an_instructor_prepares_on_the_phone_by_keyboard_and_the_office_returns_and_publishes(
+    at_work, now_office
+):
+    title = f"Hewn steps {next(number)}"
+    teacher = a_teacher(now_office, employment="outside")
+    now_office.act(lambda d: own_pages.invite(d, teacher["person_id"]))
+    page = now_office.read(lambda d: own_pages.page_of(d, teacher["person_id"]))
+    at_work.resize(390, 844)
+    at_work.open(f"/own/{signing.token_for('p', page.id, page.turn)}")
+    at_work.until(lambda: at_work.focused() == "Password, at least 10 characters")
+    at_work.press("chalk and slate", Keys.ENTER)
+    at_work.sees("your courses")
+    at_work.open("/own/teaching?at=courses")
+    at_work.sees("You have no course here yet")
+    assert at_work.axe() == [] and wide(at_work) <= 390
+    at_work.tab_to("What it is called", 40)
+    at_work.press(title, Keys.ENTER)
+    at_work.sees("Nobody but the office sees this yet.")
+    at_work.tab_to("Summary", 40)
+    at_work.press("Cut steps from rough stone.", Keys.TAB)
+    at_work.sees("Changed: summary")
+    assert at_work.axe() == [] and wide(at_work) <= 390
+    at_work.click("Prepare a run")
+    at_work.tab_to("First date", 60)
+    at_work.press("9 Mar 2028", Keys.TAB)
+    at_work.tab_to("Prepare it", 40)
+    at_work.press(Keys.ENTER)
+    at_work.sees("price to be said by the office")
+    at_work.fill("A word to the office", "For the spring")
+    at_work.driver.refresh()
+    assert at_work.field("A word to the office").get_attribute("value") == "For the spring"
+    at_work.click("Hand it to the office")
+    at_work.sees("It is with the office")
+    assert at_work.axe() == []
+
+    at_work.resize(1280, 800)
+    at_work.open("/today")
+    at_work.sees("Handed in by instructors")
+    at_work.click(title)
+    at_work.sees("“For the spring”")
+    at_work.sees("What still keeps it from being published: The price is still to be said")
+    assert at_work.axe() == []
+    at_work.click("Return it with a word")
+    at_work.press("Say what to wear.", Keys.TAB)
+    at_work.click("Return it")
+    at_work.sees("It is returned, and they are written to.")
+
+    at_work.open("/own/teaching?at=courses")
+    at_work.sees("Say what to wear.")
+    at_work.click("Go on")
+    at_work.fill("What one needs", "Boots.")
+    at_work.press(Keys.TAB)
+    at_work.sees("Changed: summary, requirements")
+    at_work.find("//button[starts-with(., 'change')]").click()
+    at_work.click("put this run away")
+    at_work.sees("No run is prepared with it.")
+    at_work.click("Hand it to the office")
+    at_work.sees("It is with the office")
+    at_work.open("/teaching/preparing")
+    at_work.click(title)
+    at_work.sees("handed this course in")
+    at_work.click("Publish it")
+    at_work.sees("It is public, with its runs.")
+    at_work.open("/own/teaching?at=courses")
+    at_work.sees("public")
+    assert at_work.console() == []

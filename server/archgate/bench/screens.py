@@ -29,6 +29,7 @@ BY_LINK = {
     "/api/v1/own/teaching", "/api/v1/own/teaching/runs/{run_id}", "/api/v1/password-links/{token}",
     "/api/v1/catalog/runs/{run_id}", "/api/v1/catalog/courses/{course_id}/interest",
     "/api/v1/card-payments/{token}", "/api/v1/pay-links/{token}",
+    "/api/v1/own/teaching/courses", "/api/v1/own/teaching/preparations/{preparation_id}",
 }  # fmt: skip
 # What there is one of only where it was made by hand: it grows with nothing.
 BY_HAND = {

@@ -23,7 +23,7 @@ from archgate.demo.offerings import RUNS, PlannedRun
 from archgate.demo.rosters import alive
 from archgate.demo.runs import furnish, make_run
 from archgate.demo.sign_ups import events, everybody, sign_up, sign_up_days
-from archgate.demo.teaching import heard, teaching
+from archgate.demo.teaching import heard, preparing_courses, teaching
 from archgate.jobs.worker import Worker
 from archgate.tables.access import User
 
@@ -84,6 +84,7 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     teaching(center, {(plan.course, plan.first): run for plan, run, _ in signing_up})
     lists(center, {(plan.course, plan.first): run for plan, run, _ in signing_up})
     heard(center)
+    preparing_courses(center)
     worker = Worker.with_stand_ins(center.sessions)
     for minutes in (2, 10, 60, 600):
         worker.drain(system_now() + timedelta(minutes=minutes))

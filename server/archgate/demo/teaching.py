@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from typing import TypeVar
 
 from sqlalchemy import select
 
 from archgate.actions.access import own_pages
+from archgate.actions.courses.commands import TextPatch
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act
-from archgate.actions.teaching import applications, evaluations, instructors, papers, pay, settings
+from archgate.actions.teaching import applications, evaluations, instructors, papers, pay, preparing, settings
 from archgate.actions.teaching.commands import (
     AgreementCommand,
     AgreementTextCommand,
@@ -20,18 +23,24 @@ from archgate.actions.teaching.commands import (
     ApplicationNoteCommand,
     ApplyCommand,
     EvaluateCommand,
+    HandInCommand,
     InstructorCommand,
     PayLineCommand,
     PayRequestCommand,
     PayTermsCommand,
+    PrepareCommand,
     QuestionsCommand,
     RulesCommand,
 )
+from archgate.actions.teaching.views import OwnPreparation
 from archgate.core.states import ApplicationStatus
 from archgate.demo.center import Center
 from archgate.demo.offerings import CAN_TEACH, CATEGORIES
 from archgate.tables.courses import Course
-from archgate.tables.teaching import Application, EvaluationAsked
+from archgate.tables.people import Person
+from archgate.tables.teaching import Application, EvaluationAsked, Instructor
+
+T = TypeVar("T")
 
 TEACHES = "M. Oyelaran"  # who has a page of their own, with the password of the demo
 QUESTIONS = (
@@ -131,6 +140,35 @@ def page_of(center: Center, person_id: int) -> None:
     assert page is not None
     token = signing.token_for("p", page.id, page.turn)
     center.act(9.6, own_pages.set_password, token, center.password, center.quick)
+
+
+def preparing_courses(center: Center) -> None:
+    """Two of those who teach prepare their courses anew: one has handed in, one is still at it."""
+    handed = begun(center, "I. Marchetti", {"subtitle": "With a morning at the quarry",
+        "highlights": ["A morning at the quarry", "Own tools from the first day", "Eight at a wall, never more"]})  # fmt: skip
+    said = HandInCommand(said="The quarry agreed to the morning visits; the highlights say so now.")
+    by_person(center, 9.8, lambda d, p: preparing.hand_in(d, p, handed.id, said), "I. Marchetti")
+    begun(center, TEACHES, {"audience": "For everybody with a steady hand; nobody needs to draw."})
+
+
+def begun(center: Center, name: str, facts: dict[str, object]) -> OwnPreparation:
+    """A preparation of the first course of one's own, with some fields written."""
+    own = by_person(center, 9.7, preparing.listed, name).courses[0]
+    row = by_person(
+        center, 9.7, lambda d, p: preparing.begin(d, p, PrepareCommand(course_id=own.course_id)), name
+    )
+    patch = command_of(TextPatch, {"set": facts})
+    return by_person(center, 9.75, lambda d, p: preparing.write(d, p, row.id, patch), name)
+
+
+def by_person(center: Center, hour: float, doing: Callable[[UnitOfWork, Person], T], name: str) -> T:
+    """Somebody who teaches acts on their own page."""
+
+    def acting(uow: UnitOfWork) -> T:
+        teacher = uow.session.scalars(select(Instructor).where(Instructor.name == name)).one()
+        return doing(uow, teacher.person)
+
+    return act(center.sessions, acting, at=center.at(hour))
 
 
 def heard(center: Center) -> None:

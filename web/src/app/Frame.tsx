@@ -87,6 +87,7 @@ const Outbox = lazy(() => import("../subjects/messages/Outbox"));
 const CallList = lazy(() => import("../subjects/messages/CallList"));
 const OutstandingPage = lazy(() => import("../subjects/money/OutstandingPage"));
 const AccountPage = lazy(() => import("../subjects/money/AccountPage"));
+const PreparingPage = lazy(() => import("../subjects/teaching/PreparingPage"));
 const CardsPage = lazy(() => import("../subjects/money/CardsPage"));
 const TillPage = lazy(() => import("../subjects/money/TillPage"));
 const QuotesPage = lazy(() => import("../subjects/fees/QuotesPage"));
@@ -202,6 +203,7 @@ function Shell({ me }: { me: Me }) {
           <Route path="/desk" element={<Desk />} />
           <Route path="/money" element={<OutstandingPage />} />
           <Route path="/money/till" element={<TillPage />} />
+          <Route path="/teaching/preparing" element={<PreparingPage />} />
           <Route path="/money/cards" element={<CardsPage />} />
           <Route path="/money/quotes" element={<QuotesPage />} />
           <Route path="/accounts/:id" element={<Of page={AccountPage} />} />

@@ -28,6 +28,7 @@ from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import decimal_text, format_amount
 from archgate.core.names import digits_of
+from archgate.core.rights import Right
 from archgate.core.states import Employment, PayKind
 from archgate.core.teaching import Can, hours_text, read_taught
 from archgate.papers import apart
@@ -196,7 +197,9 @@ def save(uow: UnitOfWork, instructor_id: int | None, command: InstructorCommand)
     if "pay" in given:
         row.pay_kind, row.pay_amount, row.pay_percent = facts or (None, 0, Decimal(0))
     row.active = row.active if command.active is None else command.active
-    row.publishes = bool(row.publishes) if command.publishes is None else command.publishes
+    if command.publishes is not None and command.publishes != bool(row.publishes):
+        uow.need(Right.PUBLISH)  # nobody lets others do what they may not do themselves
+        row.publishes = command.publishes
     uow.session.flush()
     if command.qualifications is not None:
         set_qualifications(uow, row, command.qualifications)

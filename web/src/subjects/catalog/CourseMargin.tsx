@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 
-import { api, ask, keyHeader, type Schemas } from "../../app/server";
+import { $api, api, ask, keyHeader, type Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
 import { Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
@@ -29,6 +29,9 @@ export function CoursePublic({ course, acts }: { course: number; acts: Acts }) {
     done: done("The course has no public page any more."),
     failed: acts.fail,
   });
+  const prepared = $api.useQuery("get", "/api/v1/courses/{course_id}/preparation", {
+    params: { path: { course_id: course } },
+  }).data?.preparation;
   const page = query.data;
   if (!page) return null;
   const look = (width: number) =>
@@ -59,7 +62,7 @@ export function CoursePublic({ course, acts }: { course: number; acts: Acts }) {
       <Row wrap>
         <Button
           variant="contained"
-          disabled={!page.pending || page.faults.length > 0 || publishing.busy}
+          disabled={Boolean(prepared) || !page.pending || page.faults.length > 0 || publishing.busy}
           onClick={() => void publishing.act(undefined)}
         >
           Publish
@@ -70,6 +73,9 @@ export function CoursePublic({ course, acts }: { course: number; acts: Acts }) {
           </Button>
         )}
       </Row>
+      {prepared && (
+        <P tone="slate">{prepared.instructor} prepares it: publish it above, or finish it here first.</P>
+      )}
       <P>
         Before it is public:{" "}
         <Button variant="text" onClick={() => look(1280)}>

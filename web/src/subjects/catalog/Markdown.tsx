@@ -10,20 +10,25 @@ import { T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 
 /** A longer text that is written in Markdown, and how the public reads it. */
-export function MarkdownField(props: Pick<FieldProps, "label" | "value" | "onChange" | "onBlur" | "fault">) {
+export function MarkdownField({
+  preview = true,
+  ...props
+}: Pick<FieldProps, "label" | "value" | "onChange" | "onBlur" | "fault"> & { preview?: boolean }) {
   const [shown, setShown] = useState(false);
   return (
     <div>
       <Field {...props} width="100%" multiline />
       <Row mid>
-        <Button
-          variant="text"
-          aria-expanded={shown}
-          disabled={props.value.trim() === ""}
-          onClick={() => setShown(!shown)}
-        >
-          {shown ? "Fold the preview" : "As it will look"}
-        </Button>
+        {preview && (
+          <Button
+            variant="text"
+            aria-expanded={shown}
+            disabled={props.value.trim() === ""}
+            onClick={() => setShown(!shown)}
+          >
+            {shown ? "Fold the preview" : "As it will look"}
+          </Button>
+        )}
         {!shown && <T small>**bold**, *italic*, - a list, [words](https://…), # a heading</T>}
       </Row>
       {shown && <Shown text={props.value} />}

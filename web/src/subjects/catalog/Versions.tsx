@@ -3,7 +3,6 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
@@ -17,7 +16,7 @@ import { RowMenu } from "../../parts/RowMenu";
 import { clock, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Cell, Empty, P, T } from "../../parts/words";
-import { ink } from "../../theme/palette";
+import { Compared } from "./Compared";
 import { textKey, useCourseText } from "./CourseText";
 
 type Acts = ReturnType<typeof useDone>;
@@ -144,14 +143,6 @@ function Mark({
   );
 }
 
-const Worded = styled("p")({
-  whiteSpace: "pre-wrap",
-  overflowWrap: "anywhere",
-  maxWidth: 720,
-  "& del": { color: ink.brick },
-  "& ins": { background: ink.verdigrisPale, textDecoration: "underline" },
-});
-
 /** A version beside the draft as it is now, word by word: what went is struck out, what came is underlined. */
 function Compare({ course, n }: { course: number; n: number }) {
   const query = $api.useQuery("get", "/api/v1/courses/{course_id}/versions/{n}/compared", {
@@ -165,22 +156,7 @@ function Compare({ course, n }: { course: number; n: number }) {
         From {before} to {after}
       </h2>
       {fields.length === 0 && <P tone="slate">Nothing has changed.</P>}
-      {fields.map((f) => (
-        <div key={f.field}>
-          <h3>{f.label}</h3>
-          <Worded>
-            {f.pieces.map((piece, i) =>
-              piece.part === "gone" ? (
-                <del key={i}>{piece.text}</del>
-              ) : piece.part === "new" ? (
-                <ins key={i}>{piece.text}</ins>
-              ) : (
-                <span key={i}>{piece.text}</span>
-              ),
-            )}
-          </Worded>
-        </div>
-      ))}
+      <Compared fields={fields} />
     </section>
   );
 }

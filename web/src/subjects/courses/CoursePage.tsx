@@ -19,6 +19,7 @@ import { useDone } from "../../parts/useUndo";
 import { Cell, P, T } from "../../parts/words";
 import { CoursePublic } from "../catalog/CourseMargin";
 import { CourseText } from "../catalog/CourseText";
+import { Prepared } from "../catalog/Prepared";
 import { Versions } from "../catalog/Versions";
 import { Log } from "../log/Log";
 import { Reminders } from "../today/Reminders";
@@ -76,6 +77,7 @@ export default function CoursePage() {
       </Crumbs>
       <h1>{course.title}</h1>
       <Facts course={course} acts={acts} />
+      <Prepared course={course.id} acts={acts} />
       <Tabs
         value={at}
         onChange={(_, next: string) => void go(`/courses/${course.id}/${next}`)}

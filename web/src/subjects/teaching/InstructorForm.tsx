@@ -75,6 +75,7 @@ export function InstructorForm({
       level: q.level,
     })),
     active: instructor?.active ?? true,
+    publishes: instructor?.publishes ?? false,
   };
   const of = useServerForm({
     draft: `instructor-${instructor?.id ?? (person ? `of-${person.id}` : "new")}`,
@@ -92,6 +93,7 @@ export function InstructorForm({
         pay: payBody(form.pay, digitsOf(me.currency)),
         qualifications: form.can.filter((c) => c.subject.trim()).map(subjects.bodyOf),
         active: form.active,
+        publishes: form.publishes,
       });
       return ask(
         instructor
@@ -186,6 +188,15 @@ export function InstructorForm({
           <Tick checked={form.active} onChange={(active) => set({ active })}>
             teaches here; without it they stand on past runs only
           </Tick>
+          <Tick checked={form.publishes} onChange={(publishes) => set({ publishes })}>
+            may publish what they prepare without the office
+          </Tick>
+          {form.publishes && (
+            <P tone="ochre">
+              Nobody of the office looks at it first: what they write and the prices of their runs are public
+              at once.
+            </P>
+          )}
         </>
       )}
       {faults["/qualifications"] && <Fault>{faults["/qualifications"]}</Fault>}

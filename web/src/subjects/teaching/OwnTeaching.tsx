@@ -19,12 +19,14 @@ import { OwnSignIn } from "../access/OwnPage";
 import { hoursText } from "./hours";
 import { HoursFields } from "./HoursFields";
 import { Marks } from "./Marks";
+import { OwnCourses } from "./OwnCourses";
 import { OwnRoster } from "./OwnRoster";
 
 type Own = Schemas["OwnTeaching"];
 const VIEWS = [
   ["meetings", "Meetings"],
   ["rosters", "Rosters"],
+  ["courses", "Courses"],
   ["time", "Time"],
   ["pay", "Pay"],
   ["said", "Learners say"],
@@ -80,6 +82,12 @@ export default function OwnTeaching() {
           )}
           {at === "rosters" && (
             <Rosters own={own} run={runId} onRun={(run) => setParams({ at: "rosters", run: String(run) })} />
+          )}
+          {at === "courses" && (
+            <OwnCourses
+              at={Number(params.get("preparation")) || null}
+              onOpen={(id) => setParams({ at: "courses", ...(id !== null && { preparation: String(id) }) })}
+            />
           )}
           {at === "time" && <Time own={own} />}
           {at === "pay" && <Pay own={own} />}

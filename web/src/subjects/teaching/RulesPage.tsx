@@ -21,6 +21,10 @@ const MINE = [
   ["attendance", "mark who was there"],
   ["own_availability", "change their weekly hours and say when they are away"],
   ["own_biography", "change their biography"],
+  ["prepare_text", "prepare the texts of their own courses, and runs of them, for the office to publish"],
+  ["prepare_pictures", "prepare pictures"],
+  ["prepare_outline", "prepare the program and papers"],
+  ["prepare_prices", "say what the runs cost that they prepare"],
 ] as const;
 
 /** What the center says of teaching: rights, evaluations, applications, the text of agreements. */

@@ -3,6 +3,7 @@ import { LinkTabs } from "../../form/Views";
 const VIEWS = [
   ["/teaching", "instructors"],
   ["/teaching/cover", "cover"],
+  ["/teaching/preparing", "in preparation"],
   ["/teaching/pay", "pay requests"],
   ["/teaching/applications", "applications"],
   ["/teaching/rules", "rules and texts"],

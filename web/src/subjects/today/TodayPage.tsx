@@ -33,6 +33,7 @@ export default function TodayPage() {
     t.lists.length +
     t.requests.length +
     t.money.length +
+    t.prepared.length +
     t.reminders.length +
     t.offers.length +
     t.holds.length;
@@ -99,6 +100,7 @@ export default function TodayPage() {
           <RequestLines requests={t.requests} acts={acts} />
         </TodayPart>
       )}
+      <HandedIn t={t} />
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
@@ -125,6 +127,28 @@ function Money({ t, acts }: { t: Today; acts: ReturnType<typeof useDone> }) {
       <Ruled>
         {t.money.map((item) => (
           <WaitingMoney key={item.id} item={item} acts={acts} />
+        ))}
+      </Ruled>
+    </TodayPart>
+  );
+}
+
+/** Courses that instructors handed in, to be looked at. */
+function HandedIn({ t }: { t: Today }) {
+  if (t.prepared.length === 0) return null;
+  return (
+    <TodayPart>
+      <h2>Handed in by instructors</h2>
+      <Ruled>
+        {t.prepared.map((p) => (
+          <li key={p.id}>
+            <Link to={`/courses/${p.course_id}`}>{p.title}</Link> by {p.instructor}
+            <T tone="slate">
+              , {day(p.since, false)} {clock(p.since)}
+              {p.changed.length > 0 && `; changed: ${p.changed.join(", ").toLowerCase()}`}
+              {p.runs > 0 && `; ${count(p.runs, "run")}`}
+            </T>
+          </li>
         ))}
       </Ruled>
     </TodayPart>
