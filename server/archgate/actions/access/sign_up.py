@@ -117,8 +117,11 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
     made = form.resolved(uow, there.run, command, looker.person)
     others = names_given(uow, command.names, len(made.heads) - 1)
     run = seats.run_to_change(uow, run_id)
-    private = private_reason(uow, run, made, person)
     held = form.held_by(uow, run, command.kept)
+    if held is None and seats.seats_of(uow, run).free == 0:
+        # Whoever stood in line for the lock in vain gives it back at once.
+        raise conflict("full", "All seats are taken; you can wait for one.")
+    private = private_reason(uow, run, made, person)
     if private:
         if looker.person is not None:
             raise conflict("private", private)

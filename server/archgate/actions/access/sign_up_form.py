@@ -304,32 +304,15 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
     wrong = people.email_fault(command.email)
     if wrong:
         raise Refused([Fault("/email", wrong)])
-    run = seats.run_to_change(uow, run_id)
-    state = seats.seats_of(uow, run)
-    sign_up, said, reasons = now_of(uow, there, state.free == 0)
-    if reasons or sign_up is not SignUp.OPEN:
-        raise conflict("sign-up-shut", reasons[0].public if reasons else said)
     own = hashlib.sha256(client.encode()).hexdigest()
-    mine = uow.session.scalars(
-        select(HeldPlace).where(
-            HeldPlace.run_id == run.id, HeldPlace.client == own, HeldPlace.made_at > uow.now - AGAIN
-        )
-    ).all()
-    held = [h for h in mine if h.status is HoldStatus.HELD and h.until and h.until > uow.now]
-    same = [h for h in mine if h.email.casefold() == command.email.casefold()]
-    if same:
-        said = "Seats were kept for this address already; they are not kept again. Sign up as long as there are seats."
-        return none_kept(said)
-    share = max(2, state.whole // 4)
-    if len(held) >= MOST_KEPT or (held and sum(h.seats for h in held) + command.heads > share):
-        said = "Other forms are being filled in from here; no more seats are kept. Sign up as long as there are seats."
-        return none_kept(said)
-    if command.heads >= state.free:
-        said = "The last seats are not kept while you fill in; whoever signs up first has them."
-        return none_kept(said)
-    if isinstance(core_seats.seats_for(state, command.heads), core_seats.Waits):
-        said = "Others wait for these seats and come first."
-        return none_kept(said)
+    # Most of a rush are told here, so that they do not stand in line for the run's lock with those who get a seat.
+    why = why_not_kept(uow, there, command, own)
+    if why:
+        return none_kept(why)
+    run = seats.run_to_change(uow, run_id)
+    why = why_not_kept(uow, there, command, own)
+    if why:
+        return none_kept(why)
     key, until = secrets.token_urlsafe(24), uow.now + timedelta(minutes=MINUTES)
     row = HeldPlace(
         run_id=run.id,
@@ -355,6 +338,31 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
         seconds=MINUTES * 60,
         said=f"{words} kept for you meanwhile.",
     )
+
+
+def why_not_kept(uow: UnitOfWork, there: Found, command: KeepSeatsCommand, own: str) -> str:
+    """Why no seats are kept for a form; empty when they can be. For certain under the run's lock only."""
+    run = there.run
+    state = seats.seats_of(uow, run)
+    sign_up, said, reasons = now_of(uow, there, state.free == 0)
+    if reasons or sign_up is not SignUp.OPEN:
+        raise conflict("sign-up-shut", reasons[0].public if reasons else said)
+    mine = uow.session.scalars(
+        select(HeldPlace)
+        .where(HeldPlace.run_id == run.id, HeldPlace.client == own, HeldPlace.made_at > uow.now - AGAIN)
+        .execution_options(populate_existing=True)
+    ).all()
+    held = [h for h in mine if h.status is HoldStatus.HELD and h.until and h.until > uow.now]
+    if any(h.email.casefold() == command.email.casefold() for h in mine):
+        return "Seats were kept for this address already; they are not kept again. Sign up as long as there are seats."
+    share = max(2, state.whole // 4)
+    if len(held) >= MOST_KEPT or (held and sum(h.seats for h in held) + command.heads > share):
+        return "Other forms are being filled in from here; no more seats are kept. Sign up as long as there are seats."
+    if command.heads >= state.free:
+        return "The last seats are not kept while you fill in; whoever signs up first has them."
+    if isinstance(core_seats.seats_for(state, command.heads), core_seats.Waits):
+        return "Others wait for these seats and come first."
+    return ""
 
 
 def held_by(uow: UnitOfWork, run: Run, key: str) -> HeldPlace | None:
