@@ -13,7 +13,7 @@ from archgate.actions.enrolling.commands import FreedSeat, WithdrawCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import act
-from archgate.actions.money import accounts, asking, card_views, cards, paying_out
+from archgate.actions.money import accounts, asking, card_charges, card_refunds, card_views, cards, paying_out
 from archgate.actions.money.commands import (
     ChargeCommand,
     PayByCardCommand,
@@ -278,15 +278,15 @@ def test_a_card_kept_on_file_is_charged_with_a_click_and_never_more_than_is_open
     paid_by(office, bank, card_service, account, keep=True)
     assert "practice card of Pat Payer, ending in" in page(office, account)["cards"]["on_file"]["words"]
     with pytest.raises(Refused, match=r"105\.00 is open"):
-        office.act(lambda d: cards.charge_on_file(d, account, ChargeCommand(amount="105.01")))
-    number = office.act(lambda d: cards.charge_on_file(d, account, ChargeCommand(amount="55.00")).id)
+        office.act(lambda d: card_charges.charge_on_file(d, account, ChargeCommand(amount="105.01")))
+    number = office.act(lambda d: card_charges.charge_on_file(d, account, ChargeCommand(amount="55.00")).id)
     with pytest.raises(Problem, match="under way"):
-        office.act(lambda d: cards.charge_on_file(d, account, ChargeCommand(amount="50.00")))
+        office.act(lambda d: card_charges.charge_on_file(d, account, ChargeCommand(amount="50.00")))
     assert goes_on(office, bank, number) is CardStatus.DONE
     assert page(office, account)["balance"] == "50.00"
-    office.act(lambda d: cards.end_details(d, account))
+    office.act(lambda d: card_charges.end_details(d, account))
     with pytest.raises(Problem, match="No payment details"):
-        office.act(lambda d: cards.charge_on_file(d, account, ChargeCommand(amount="50.00")))
+        office.act(lambda d: card_charges.charge_on_file(d, account, ChargeCommand(amount="50.00")))
 
 
 def test_two_who_charge_the_same_card_at_once_charge_it_once(office, bank, card_service, payer):
@@ -295,7 +295,9 @@ def test_two_who_charge_the_same_card_at_once_charge_it_once(office, bank, card_
 
     def charge():
         try:
-            return office.act(lambda d: cards.charge_on_file(d, account, ChargeCommand(amount="105.00")).id)
+            return office.act(
+                lambda d: card_charges.charge_on_file(d, account, ChargeCommand(amount="105.00")).id
+            )
         except (Problem, Refused):
             return None
 
@@ -312,10 +314,10 @@ def test_a_plan_with_details_is_charged_on_its_day_retried_and_then_raised(offic
     day, refused = office.later(days=30), []
     for ahead in (0, 1, 3, 4, 7, 8, 20):
         at = day.later(days=ahead)
-        due = [n for n in at.read(cards.due_by_itself) if is_of(at, n, enrollment)]
+        due = [n for n in at.read(card_charges.due_by_itself) if is_of(at, n, enrollment)]
         for installment in due:
-            number = at.act(partial(cards.charge_due, installment_id=installment))
-            assert installment not in at.read(cards.due_by_itself)
+            number = at.act(partial(card_charges.charge_due, installment_id=installment))
+            assert installment not in at.read(card_charges.due_by_itself)
             act(at.sessions, lambda d, n=number: heard_of_charge(d, bank, n), at=at.at)
             refused.append(ahead)
             assert row_of(office, number).status is CardStatus.REFUSED
@@ -352,8 +354,8 @@ def test_the_round_charges_what_is_due_and_the_worker_books_it(
         plan_of(session, enrollment).details = True
     at = office.later(days=30)
     number = at.act(
-        lambda d: cards.charge_due(
-            d, next(n for n in cards.due_by_itself(d) if n in installments(d, enrollment))
+        lambda d: card_charges.charge_due(
+            d, next(n for n in card_charges.due_by_itself(d) if n in installments(d, enrollment))
         )
     )
     job = f"look-{number}-0"
@@ -444,7 +446,7 @@ def test_a_refund_that_the_service_refuses_is_credit_again(office, bank, card_se
         row = session.scalar(select(CardRefund).where(CardRefund.account_id == account))
     refused = PaidBack(key=row.key, done=False, said="The account behind the card is closed.")
     for _ in range(2):
-        office.act(lambda d: cards.refund_heard(d, row.id, refused))
+        office.act(lambda d: card_refunds.refund_heard(d, row.id, refused))
     shown = page(office, account)
     assert shown["credit"] == before and shown["entries"][-1]["kind"] == "reversal"
     assert any("did not go out" in said for said in office.read(today.today)["troubles"])
@@ -481,9 +483,9 @@ def test_a_card_payment_is_not_taken_by_hand_nor_taken_back(office, bank, card_s
 
 def test_where_no_service_is_set_nothing_offers_cards(office, payer):
     assert page(office, payer[0])["cards"] is None
-    assert office.read(cards.due_by_itself) == []
+    assert office.read(card_charges.due_by_itself) == []
     with pytest.raises(Problem, match="No payment service"):
-        office.act(lambda d: cards.charge_on_file(d, payer[0], ChargeCommand(amount="1.00")))
+        office.act(lambda d: card_charges.charge_on_file(d, payer[0], ChargeCommand(amount="1.00")))
     with pytest.raises(Problem, match="No payment service"):
         office.act(lambda d: cards.send_link(d, payer[0]))
 
@@ -547,7 +549,7 @@ def at_random(office, bank, card_service, account, what, chance):
         back(office, account, f"{chance.randint(1, 40)}.00")
     elif what == "file":
         command = ChargeCommand(amount=f"{chance.randint(1, 60)}.00")
-        office.act(lambda d: cards.charge_on_file(d, account, command))
+        office.act(lambda d: card_charges.charge_on_file(d, account, command))
     elif what == "page":
         number = begun(office, account, what=chance.choice(list(WhatToPay)), keep=chance.random() < 0.5)
         at = opened(office, bank, number)

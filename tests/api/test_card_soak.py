@@ -16,7 +16,7 @@ from archgate.actions.access.staff import create_user
 from archgate.actions.across.checks import everything
 from archgate.actions.center.center import make_center
 from archgate.actions.kernel.unit_of_work import act, read_only
-from archgate.actions.money import accounts, cards
+from archgate.actions.money import accounts, card_refunds, cards
 from archgate.clock import business_now, system_now
 from archgate.core.states import CardStatus, RefundStatus, ServiceStatus
 from archgate.jobs import worker as jobs
@@ -136,7 +136,7 @@ def settle(sessions, theirs, worker: Worker) -> None:
     for _ in range(12):
         with sessions.begin() as session:
             session.execute(update(CardPayment).where(CardPayment.look_at.is_not(None)).values(look_at=past))
-            session.execute(update(Job).where(Job.status.in_(("queued", "running")), Job.kind.in_((cards.LOOK, cards.REFUND))).values(status="queued", due_at=past, tries=0))  # fmt: skip
+            session.execute(update(Job).where(Job.status.in_(("queued", "running")), Job.kind.in_((cards.LOOK, card_refunds.REFUND))).values(status="queued", due_at=past, tries=0))  # fmt: skip
         jobs.see_after_cards(sessions)
         worker.drain()
         with sessions() as session:

@@ -16,7 +16,7 @@ from archgate.actions.kernel import signing
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.kernel.views import Done
-from archgate.actions.money import asking, card_views, cards
+from archgate.actions.money import asking, card_charges, card_views, cards
 from archgate.actions.money.commands import ChargeCommand, PayByCardCommand
 from archgate.actions.money.views import CardBegun, CardPaymentList, CardSeen, PayLinkSent, ToPay
 from archgate.api.own_pages import person_of
@@ -156,7 +156,7 @@ def take_card_details(
 @router.delete("/accounts/{account_id}/card-details")
 def end_card_details(account_id: int, request: Request, user: User = Depends(may("take money"))) -> Done:
     """Charge details on file no more."""
-    return run_act(request, user, lambda uow: Done(change=cards.end_details(uow, account_id)))
+    return run_act(request, user, lambda uow: Done(change=card_charges.end_details(uow, account_id)))
 
 
 @router.post("/accounts/{account_id}/card-charges", status_code=201)
@@ -168,7 +168,9 @@ def charge_card(
     key: Once | None = Depends(once),
 ) -> CardBegun:
     """Charge what is on file; what does not answer now is settled by the worker."""
-    number = run_act(request, user, lambda uow: cards.charge_on_file(uow, account_id, body).id, once=key)
+    number = run_act(
+        request, user, lambda uow: card_charges.charge_on_file(uow, account_id, body).id, once=key
+    )
     asking.soon(request.app.state.sessions, service_of(request), number)
     return run_read(request, user, lambda uow: card_views.begun(uow, number))
 

@@ -24,7 +24,7 @@ from archgate.actions.enrolling import held_places, interest, offers
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
 from archgate.actions.messages import messages, webhooks
-from archgate.actions.money import asking, cards
+from archgate.actions.money import asking, card_charges, card_refunds, cards
 from archgate.actions.schedule import meeting_links
 from archgate.actions.teaching import covering, evaluations
 from archgate.clock import system_now
@@ -108,7 +108,7 @@ class Worker:
             self.webhooks.send(taken.key, *delivery)
             with self.sessions.begin() as session:
                 queue.finish(session, taken, self.name)
-        elif taken.kind in (cards.LOOK, cards.REFUND):
+        elif taken.kind in (cards.LOOK, card_refunds.REFUND):
             self.ask_about_card(taken)
         elif taken.kind == confirming.INVOICE:
             number = int(str(taken.what["enrollment"]))
@@ -240,9 +240,9 @@ def see_after_cards(sessions: sessionmaker[Session]) -> str:
 def charge_what_is_due(sessions: sessionmaker[Session]) -> str:
     """Begin the charges that are due by themselves, one transaction each."""
     begun, trouble = 0, 0
-    for number in read_only(sessions, cards.due_by_itself):
+    for number in read_only(sessions, card_charges.due_by_itself):
         try:
-            begun += act(sessions, partial(cards.charge_due, installment_id=number)) is not None
+            begun += act(sessions, partial(card_charges.charge_due, installment_id=number)) is not None
         except Exception:
             # One account's trouble is its own.
             log.exception("charge", installment_id=number)

@@ -8,7 +8,7 @@ from __future__ import annotations
 from functools import partial
 
 from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act, read_only
-from archgate.actions.money import cards
+from archgate.actions.money import card_refunds, cards
 from archgate.core.cards import OVER
 from archgate.core.states import CardStatus, ServiceStatus
 from archgate.outside.mail import Trouble
@@ -79,4 +79,4 @@ def pay_back(sessions: Sessions, service: Cards, card_refund_id: int) -> None:
         return row.key, RefundAsk(payment=card.key, amount=row.amount)
 
     found = service.refund(*read_only(sessions, reading))
-    act(sessions, partial(cards.refund_heard, card_refund_id=card_refund_id, found=found))
+    act(sessions, partial(card_refunds.refund_heard, card_refund_id=card_refund_id, found=found))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Select, or_, select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, cards, payments
+from archgate.actions.money import accounts, card_charges, card_refunds, cards, payments
 from archgate.actions.money.commands import PayByCardCommand
 from archgate.actions.money.views import (
     CardBegun,
@@ -111,7 +111,7 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
     if command.on_file:
         if not own:
             raise refuse("/on_file", "A card on file is charged from one's own page only.")
-        return cards.charge(uow, account, amount)
+        return card_charges.charge(uow, account, amount)
     what = "all that is open" if command.what is WhatToPay.WHOLE else "what is due first"
     words = f"{uow.center.name}: {what}"
     return cards.begin(
@@ -147,7 +147,9 @@ def of_account(uow: UnitOfWork, account_id: int) -> CardsOfAccount | None:
     ).all()
     return CardsOfAccount(
         on_file=OnFileOut(id=details.id, words=details.words) if details else None,
-        back=format_amount(sum(left for *_, left in cards.free_by_card(uow, account)), account.currency),
+        back=format_amount(
+            sum(left for *_, left in card_refunds.free_by_card(uow, account)), account.currency
+        ),
         payments=[payment_view(uow, row, accounts.payer_name(uow, account), None) for row in rows],
     )
 

@@ -1,4 +1,4 @@
-"""Payments by card, as the books know them: begun, heard of, booked; what is charged from details on file, and what goes back.
+"""Payments by card, as the books know them: begun, heard of, booked; and the links by which they are paid.
 
 Nothing here asks the payment service: that is `asking`, between transactions. Whatever is heard is taken under the account's lock, so
 that doubled and late news are one.
@@ -10,26 +10,22 @@ import secrets
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import ColumnElement, or_, select
+from sqlalchemy import or_, select
 
 from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.acts import Act
-from archgate.actions.kernel.commands import amount_of
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, invoices, money, payments
-from archgate.actions.money.commands import ChargeCommand
 from archgate.actions.money.views import PayLinkSent
 from archgate.clock import system_now
 from archgate.core import accounts as core_accounts
-from archgate.core import ledger
-from archgate.core.cards import OVER, PAUSES, next_status, next_try
-from archgate.core.faults import Fault, Refused
+from archgate.core.cards import OVER, next_status, next_try
 from archgate.core.money import format_amount
-from archgate.core.states import CardStatus, EnrollmentStatus, Method, RefundStatus
+from archgate.core.states import CardStatus, EnrollmentStatus, Method
 from archgate.documents.reader import Document
-from archgate.outside.payments import Found, PaidBack
+from archgate.outside.payments import Found
 from archgate.papers.letters.occasions import NotCharged, PayLink
 from archgate.papers.letters.writing import written
 from archgate.papers.words import money_text
@@ -37,22 +33,17 @@ from archgate.settings import settings_from
 from archgate.tables.log import Change
 from archgate.tables.money import (
     Account,
-    Allocation,
     CardPayment,
-    CardRefund,
     Payment,
-    PaymentDetails,
-    Posting,
 )
 from archgate.tables.people import Organization, Person
-from archgate.tables.plans import Installment, Plan
 from archgate.tables.roster import Enrollment
 
-LOOK, REFUND = "look at card payment", "pay back by card"  # kinds of jobs
+LOOK = "look at card payment"  # a kind of job
 SOON, LATER = timedelta(seconds=60), timedelta(minutes=5)  # until the service is asked again
 STILL_HELD = timedelta(minutes=30)  # how long a seat is held at least once its first payment was authorized
 LONGEST_WAIT = timedelta(days=1)  # a payment that was begun and never taken up
-AT_ONCE = 200  # charges that a round begins
+AT_ONCE = 200  # payments that a round asks about
 
 
 def taken() -> bool:
@@ -122,63 +113,6 @@ def details_asked(uow: UnitOfWork, account_id: int, back: str) -> CardPayment:
     row = begin(uow, Begin(0, account.currency, f"Card details, {uow.center.name}", account.id, keep=True))
     row.back = f"{back}/paid/{row.key}"
     return row
-
-
-def charge_on_file(uow: UnitOfWork, account_id: int, command: ChargeCommand) -> CardPayment:
-    """Charge what is on file, at most what is open; the worker, or whoever asked, has the service do it."""
-    refuse_without_service()
-    account = accounts.get_account(uow, account_id, lock=True)
-    faults: list[Fault] = []
-    amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
-    left = sum(part for _, part in accounts.open_of(uow, [account.id]).get(account.id, []))
-    if not faults and not 0 < amount <= left:
-        faults.append(Fault("/amount", f"{format_amount(left, account.currency)} is open on this account."))
-    if faults:
-        raise Refused(faults)
-    return charge(uow, account, amount)
-
-
-def charge(
-    uow: UnitOfWork, account: Account, amount: int, installment: Installment | None = None, refusals: int = 0
-) -> CardPayment:
-    """Begin a charge of what is on file, under the account's lock. While another is under way, none is begun: two at once would charge the
-    same debt twice."""
-    details = payments.on_file(uow, account.id)
-    if details is None:
-        raise conflict("no-details", "No payment details are on file for this account.")
-    under_way = select(CardPayment.id).where(
-        CardPayment.account_id == account.id,
-        CardPayment.details_id.is_not(None),
-        CardPayment.status.not_in(OVER),
-    )
-    if uow.session.scalar(under_way.limit(1)):
-        raise conflict("under-way", "A charge of these details is under way; wait until it is settled.")
-    row = begin(
-        uow,
-        Begin(
-            amount,
-            account.currency,
-            uow.center.name,
-            account.id,
-            details_id=details.id,
-            enrollment_id=installment.enrollment_id if installment else None,
-            installment_id=installment.id if installment else None,
-            refusals=refusals,
-        ),
-    )
-    text = format_amount(amount, account.currency)
-    uow.log(Act.CHARGE_DETAILS_ON_FILE, account.id, f"Charges {text} to {details.words}")
-    return row
-
-
-def end_details(uow: UnitOfWork, account_id: int) -> str:
-    """Charge details on file no more; returns the log entry's key."""
-    account = accounts.get_account(uow, account_id, lock=True)
-    details = payments.on_file(uow, account.id)
-    if details is None:
-        raise conflict("no-details", "No payment details are on file for this account.")
-    details.ended_at = uow.now
-    return uow.log(Act.END_PAYMENT_DETAILS, account.id, f"No longer on file: {details.words}").key
 
 
 def to_ask(uow: UnitOfWork, key: str) -> int | None:
@@ -359,64 +293,6 @@ def letter_of_link(
     messages.write(uow, change, to, written(letter))
 
 
-# --- paid back ------------------------------------------------------------------------------------------------
-
-
-def free_by_card(uow: UnitOfWork, account: Account) -> list[tuple[Payment, CardPayment, int]]:
-    """What of an account's credit came by card, oldest first: the payment, its card, and how much of it is free."""
-    free = [(p, left) for p, left in accounts.free_payments(uow, account) if p.method == Method.CARD]
-    rows = select(CardPayment).where(CardPayment.payment_id.in_([p.id for p, _ in free] or [0]))
-    by_payment = {row.payment_id: row for row in uow.session.scalars(rows)}
-    return [(p, by_payment[p.id], left) for p, left in free if p.id in by_payment]
-
-
-def post_refunds(uow: UnitOfWork, account: Account, amount: int, why: str) -> None:
-    """Post a refund to the cards that the money came from, and have the service do it; one posting a card, so that one that is refused is
-    taken back by itself."""
-    drawer = money.center_account(uow, f"method:{Method.CARD}", account.currency)
-    left = amount
-    for payment, card, free in free_by_card(uow, account):
-        part = min(left, free)
-        if not part:
-            break
-        left -= part
-        posting = money.post(
-            uow, ledger.refund_of(account.id, drawer, part, account.currency), uow.today, why
-        )
-        uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=part))
-        row = CardRefund(
-            key=f"back-{secrets.token_hex(16)}", card_payment_id=card.id, account_id=account.id, posting_id=posting.id,
-            amount=part, status=RefundStatus.ASKED, said="", made_at=uow.now, ended_at=None,
-        )  # fmt: skip
-        uow.session.add(row)
-        uow.session.flush()
-        what = {"card_refund": row.id, "about": f"{format_amount(part, account.currency)} back to a card"}
-        queue.queue(uow, REFUND, row.key, what)
-
-
-def refund_heard(uow: UnitOfWork, card_refund_id: int, found: PaidBack) -> None:
-    """What became of a refund to a card. One that was refused is taken back in the books: the sum is credit again, and people see it."""
-    row = uow.session.get_one(CardRefund, card_refund_id)
-    account = accounts.get_account(uow, row.account_id, lock=True)
-    lock_row(uow, CardRefund, row.id)
-    if row.status is not RefundStatus.ASKED:
-        return
-    row.ended_at = uow.now
-    if found.done:
-        row.status = RefundStatus.DONE
-        return
-    row.status, row.said = RefundStatus.REFUSED, found.said[:500]
-    posting = uow.session.get_one(Posting, row.posting_id)
-    card = uow.session.get_one(CardPayment, row.card_payment_id)
-    payment = uow.session.get_one(Payment, card.payment_id)
-    cause = f"The refund to the card was refused: {row.said}"
-    money.post(uow, ledger.reversal_of(money.core_posting(posting)), uow.today, cause, reverses_id=posting.id)
-    uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=-row.amount))
-    uow.session.flush()
-    text = format_amount(row.amount, account.currency)
-    uow.log(Act.CARD_REFUND_REFUSED, account.id, f"{text} could not go back to the card: {row.said}")
-
-
 # --- by the clock ---------------------------------------------------------------------------------------------
 
 
@@ -449,76 +325,8 @@ def noticed(uow: UnitOfWork, number: str, key: str) -> None:
         queue.queue(uow, LOOK, f"notice-{number}"[:80], look_of(row))
 
 
-def due_by_itself(uow: UnitOfWork) -> list[int]:
-    """Installments that are charged today by themselves: of a plan that takes payment details, due, open, not settled at the desk only,
-    with details on file. At most so many a round, the oldest first."""
-    if not taken():
-        return []
-    pending: ColumnElement[bool] = (
-        select(CardPayment.id)
-        .where(CardPayment.account_id == Installment.payer_id, CardPayment.status.not_in(OVER), CardPayment.details_id.is_not(None))
-        .exists()
-    )  # fmt: skip
-    given_up = (  # or tried a moment ago: neither takes the place of what is due
-        select(CardPayment.id)
-        .where(
-            CardPayment.installment_id == Installment.id,
-            CardPayment.status == CardStatus.REFUSED,
-            or_(
-                CardPayment.refusals >= len(PAUSES),
-                CardPayment.made_at > uow.now - timedelta(days=PAUSES[0] - 1),
-            ),
-        )
-        .exists()
-    )
-    on_file = (
-        select(PaymentDetails.id)
-        .where(PaymentDetails.account_id == Installment.payer_id, PaymentDetails.ended_at.is_(None))
-        .exists()
-    )
-    query = (
-        select(Installment.id)
-        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .join(Plan, Plan.id == Enrollment.plan_id)
-        .where(Installment.open_due <= uow.today, Installment.kind == "plan", Installment.settle != "desk", Plan.details, on_file, ~pending, ~given_up)
-        .order_by(Installment.open_due, Installment.id)
-        .limit(AT_ONCE)
-    )  # fmt: skip
-    return [n for n in uow.session.scalars(query) if next_charge(uow, n) is not None]
-
-
-def next_charge(uow: UnitOfWork, installment_id: int) -> int | None:
-    """How often the charge of an installment was refused so far, if it is to be tried today; None: not today, or no more."""
-    last = uow.session.scalar(
-        select(CardPayment)
-        .where(CardPayment.installment_id == installment_id)
-        .order_by(CardPayment.refusals.desc())
-        .limit(1)
-    )
-    if last is None:
-        return 0
-    if last.status is not CardStatus.REFUSED:
-        return last.refusals + 1 if last.status in OVER and last.status is not CardStatus.DONE else None
-    again = next_try(last.refusals + 1, day_of(uow, last.made_at))
-    return last.refusals + 1 if again is not None and again <= uow.today else None
-
-
 def day_of(uow: UnitOfWork, at: datetime) -> date:
     return at.astimezone(uow.zone).date()
-
-
-def charge_due(uow: UnitOfWork, installment_id: int) -> int | None:
-    """Begin the charge of an installment that is due by itself; its payment's number, None where it is no longer due."""
-    installment = uow.session.get_one(Installment, installment_id)
-    account = accounts.get_account(uow, installment.payer_id or 0, lock=True)
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
-    left = next((part for i, part in rows if i.id == installment.id), 0)
-    refusals = next_charge(uow, installment.id)
-    if not left or refusals is None:
-        return None
-    row = charge(uow, account, left, installment, refusals)
-    queue.queue(uow, LOOK, f"look-{row.id}-0", look_of(row))
-    return row.id
 
 
 def card_faults(uow: UnitOfWork) -> list[str]:

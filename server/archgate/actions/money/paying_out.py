@@ -15,7 +15,7 @@ from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import amount_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, card_views, cards, money
+from archgate.actions.money import accounts, card_refunds, card_views, cards, money
 from archgate.actions.money.commands import RefundCommand, WriteOffCommand
 from archgate.actions.money.views import AccountDone, AccountPage, MoneyWaitsOut
 from archgate.core import ledger
@@ -86,7 +86,7 @@ def refundable(uow: UnitOfWork, account: Account, command: RefundCommand) -> int
     by_card = command.method is Method.CARD
     if by_card:
         cards.refuse_without_service()
-        credit = sum(left for *_, left in cards.free_by_card(uow, account))
+        credit = sum(left for *_, left in card_refunds.free_by_card(uow, account))
     else:
         credit = sum(f for _, f in accounts.free_payments(uow, account))
     if not faults and amount == 0:
@@ -106,7 +106,7 @@ def post_refund(uow: UnitOfWork, account: Account, command: RefundCommand, by: s
     amount, free = refundable(uow, account, command), accounts.free_payments(uow, account)
     method, why = command.method, command.why
     if method is Method.CARD:
-        cards.post_refunds(uow, account, amount, why)
+        card_refunds.post_refunds(uow, account, amount, why)
     else:
         post_by_hand(uow, account, amount, command, free)
     change = uow.log(Act.REFUND, account.id,
