@@ -12,7 +12,7 @@ from archgate.actions.courses import texts
 from archgate.actions.courses.commands import TextPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.teaching import instructors, preparing, settings
+from archgate.actions.teaching import instructors, preparing, reviewing, settings
 from archgate.actions.teaching.commands import InstructorCommand, RulesCommand
 from archgate.core.preparation import FIELDS, LIVE, STEPS, can_become, fields_of, out_of_reach
 from archgate.core.states import PrepareRight, Preparing
@@ -353,6 +353,6 @@ def test_a_number_of_preparations_and_runs_is_enough(own, office, monkeypatch):
 
 
 def test_a_preparation_of_nobody_is_not_there(office):
-    for act in (preparing.publish, preparing.finish):
+    for act in (reviewing.publish, reviewing.finish):
         with pytest.raises(Problem, match="not"):
             office.act(lambda d, do=act: do(d, 999999))

@@ -29,7 +29,7 @@ from archgate.actions.courses.views import (
     VersionsCompared,
 )
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.actions.teaching import preparing
+from archgate.actions.teaching import reviewing
 from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.papers.markdown import html_of
 
@@ -86,7 +86,7 @@ def publish_course(
     key: Once | None = Depends(once),
 ) -> TextChanged:
     """Make the draft what the public reads; not while an instructor prepares it."""
-    return run_act(request, user, lambda uow: preparing.publish_course(uow, course_id), once=key)
+    return run_act(request, user, lambda uow: reviewing.publish_course(uow, course_id), once=key)
 
 
 @router.post("/courses/{course_id}/take-off")

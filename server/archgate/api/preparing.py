@@ -9,7 +9,7 @@ from archgate.actions.courses import files
 from archgate.actions.courses.commands import TextPatch
 from archgate.actions.courses.views import PictureOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.actions.teaching import preparing
+from archgate.actions.teaching import preparing, reviewing
 from archgate.actions.teaching.commands import (
     HandInCommand,
     OwnRunCommand,
@@ -125,7 +125,7 @@ def drop_prepared_run(preparation_id: int, run_id: int, request: Request) -> Own
 @router.get("/preparations")
 def list_preparations(request: Request, user: User = Depends(may("read"))) -> Preparations:
     """What is in preparation, by whom and in what state; what was handed in first."""
-    return run_read(request, user, preparing.in_preparation)
+    return run_read(request, user, reviewing.in_preparation)
 
 
 @router.get("/courses/{course_id}/preparation")
@@ -133,7 +133,7 @@ def course_preparation(
     course_id: int, request: Request, user: User = Depends(may("read"))
 ) -> CoursePreparation:
     """The preparation that a course stands in, with what changed word by word and its runs."""
-    return run_read(request, user, lambda uow: preparing.of_course(uow, course_id))
+    return run_read(request, user, lambda uow: reviewing.of_course(uow, course_id))
 
 
 @router.post("/preparations/{preparation_id}/publish")
@@ -144,7 +144,7 @@ def publish_preparation(
     key: Once | None = Depends(once),
 ) -> PreparationDone:
     """Publish the course as it was handed in, with its runs: all of it, or nothing."""
-    return run_act(request, user, lambda uow: preparing.publish(uow, preparation_id), once=key)
+    return run_act(request, user, lambda uow: reviewing.publish(uow, preparation_id), once=key)
 
 
 @router.post("/preparations/{preparation_id}/return")
@@ -156,7 +156,7 @@ def return_preparation(
     key: Once | None = Depends(once),
 ) -> PreparationDone:
     """Return what was handed in, with what is to be changed."""
-    return run_act(request, user, lambda uow: preparing.send_back(uow, preparation_id, body), once=key)
+    return run_act(request, user, lambda uow: reviewing.send_back(uow, preparation_id, body), once=key)
 
 
 @router.post("/preparations/{preparation_id}/finish")
@@ -167,4 +167,4 @@ def finish_preparation(
     key: Once | None = Depends(once),
 ) -> PreparationDone:
     """Go on with a preparation at the office, in whoever's hand it is."""
-    return run_act(request, user, lambda uow: preparing.finish(uow, preparation_id), once=key)
+    return run_act(request, user, lambda uow: reviewing.finish(uow, preparation_id), once=key)

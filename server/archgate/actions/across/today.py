@@ -30,7 +30,7 @@ from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import kept_clashes, places
-from archgate.actions.teaching import preparing
+from archgate.actions.teaching import reviewing
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
 from archgate.core.states import (
@@ -75,7 +75,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         lists=lists(uow),
         requests=requests.listed(uow).requests if requests.count_open(uow.session) else [],
         money=[m for m in paying_out.waiting(uow) if m.mine or m.own] if MONEY in waits else [],
-        prepared=preparing.handed_in(uow) if PREPARED in waits else [],
+        prepared=reviewing.handed_in(uow) if PREPARED in waits else [],
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
     )
