@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from threading import BoundedSemaphore
 from typing import Annotated, TypeVar
 
 from fastapi import Depends, Query, Request
@@ -38,6 +40,7 @@ from archgate.actions.access.public_views import (
 )
 from archgate.actions.access.showing import Looker
 from archgate.actions.access.staff import User
+from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.runs import publication
 from archgate.actions.runs.commands import PublicationPatch
@@ -49,6 +52,10 @@ T = TypeVar("T")
 router = Subject(tags=["catalog"])
 MOST_FORMS = 600  # sent from one address in a quarter of an hour
 MOST_OF_ONE = 20  # with one email, from one address
+TURNS, TURN_WAIT = (
+    BoundedSemaphore(4),
+    8.0,
+)  # forms of strangers at a time in one process; seconds that one waits for its turn
 MOST_CODES = 10  # codes tried for one run from one address in a quarter of an hour
 Short = Annotated[str, Query(max_length=200)]
 
@@ -63,7 +70,20 @@ def by_stranger(
         (staff.count_key("public", address), MOST_FORMS),
     ]
     act(sessions, lambda uow: staff.take_attempt(uow, limits))
-    return act(sessions, lambda uow: doing(uow, looker_of(uow, request)), once=key)
+    with in_turn():
+        return act(sessions, lambda uow: doing(uow, looker_of(uow, request)), once=key)
+
+
+@contextmanager
+def in_turn() -> Iterator[None]:
+    """A few forms at a time in one process, the others wait: when sign-up opens, whoever holds a run's lock would else share the
+    processor with all who stand in line for it."""
+    if not TURNS.acquire(timeout=TURN_WAIT):
+        raise Problem(503, "busy", "Very many sign up just now. Nothing was done; send it again in a moment.")
+    try:
+        yield
+    finally:
+        TURNS.release()
 
 
 def by_code(request: Request, run_id: int, text: str, doing: Callable[[], T]) -> T:

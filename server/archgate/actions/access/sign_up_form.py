@@ -188,6 +188,8 @@ def plans_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[Plan]:
 
 def resolved(uow: UnitOfWork, run: Run, ask: PublicAsk, person: Person | None) -> quotes.ResolvedAsk:
     """What is asked, found on the run. Rates that depend on who one is, and plans and rates of the staff, are refused."""
+    if uow.center_plans is None:
+        uow.center_plans = plans.of_the_center(uow)  # read once; they are asked for several times below
     offered = {p.id for p in plans_of(uow, run, person)}
     if not offered:
         raise Problem(
