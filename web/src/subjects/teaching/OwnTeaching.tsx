@@ -73,7 +73,7 @@ export default function OwnTeaching() {
             sx={{
               "& .MuiToggleButton-root": {
                 minHeight: 40,
-                "@media (max-width: 480px)": { padding: "4px 7px" },
+                "@media (max-width: 480px)": { padding: "4px 5px", fontSize: 13 },
               },
             }}
           />
