@@ -587,3 +587,22 @@ def unsettled(office):
 def open_refunds(office):
     with office.sessions() as session:
         return list(session.scalars(select(CardRefund.id).where(CardRefund.status == RefundStatus.ASKED)))
+
+
+def test_what_is_settled_at_the_desk_is_not_asked_for_by_card_and_a_card_settles_the_rest_first(
+    office, bank, card_service
+):
+    lines = [
+        {"percent": "40", "due": {"after_sign_up": 0}, "settle": "desk"},
+        {"percent": "60", "due": {"after_sign_up": 0}, "settle": "online"},
+    ]
+    somebody, run = a_person(office), a_run(office, plans=[{"name": "Both", "lines": lines}])
+    enrolled(office, run, somebody)
+    account = account_of(office, somebody)
+    shown = office.read(lambda d: card_views.to_pay(d, accounts.get_account(d, account)))
+    assert (shown["next"], shown["whole"]) == ("126.00", "126.00")
+    paid_by(office, bank, card_service, account, what=WhatToPay.WHOLE)
+    left = page(office, account)["open"]
+    assert [o["left"] for o in left] == ["84.00"]
+    with pytest.raises(Refused, match="paid by card"):
+        begun(office, account)

@@ -24,7 +24,7 @@ from archgate.api.web import Subject, Token, address_of, may, once, run_act, run
 from archgate.outside.payments import Cards, is_genuine
 
 router = Subject(tags=["cards"])
-MOST_BEGUN = 60  # payments begun from one address in a quarter of an hour
+MOST_BEGUN = 300  # payments begun from one address in a quarter of an hour
 LARGEST_NOTICE = 16 * 1024
 
 

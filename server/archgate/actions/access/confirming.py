@@ -9,6 +9,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, cards, invoices, money
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
+from archgate.core.plans import Settle
 from archgate.core.quotes import AgreedQuote
 from archgate.tables.courses import Run
 from archgate.tables.money import CardPayment
@@ -21,13 +22,14 @@ WHILE_PAYING = timedelta(minutes=35)  # longer than the payment service keeps it
 def payment_now(
     uow: UnitOfWork, run: Run, priced: AgreedQuote, enrollment: Enrollment | None
 ) -> CardPayment | None:
-    """What is due at once, ready to be paid by card; None where nothing is, or cards are not taken. Without a sign-up it looks the same
+    """What is due at once and not at the desk, ready to be paid by card; None where nothing is, or cards are not taken. Without a sign-up it looks the same
     from outside, and what is authorized is released."""
-    if not priced.due_now or not cards.taken():
+    now = sum(i.amount for i in priced.installments if i.due <= uow.today and i.settle != Settle.DESK)
+    if not now or not cards.taken():
         return None
     title = run.title or run.course.title
     asked = cards.Begin(
-        priced.due_now, priced.currency, f"{uow.center.name}: {title}",
+        now, priced.currency, f"{uow.center.name}: {title}",
         account_id=enrollment.payer_id if enrollment else None, enrollment_id=enrollment.id if enrollment else None,
         discreet=True,
     )  # fmt: skip

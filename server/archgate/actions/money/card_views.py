@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Select, or_, select
+from sqlalchemy import Select, and_, or_, select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, card_charges, card_refunds, cards, payments
@@ -24,6 +24,7 @@ from archgate.core.states import CardStatus, PaidState, RefundStatus, WhatToPay
 from archgate.tables.courses import Course, Run
 from archgate.tables.money import Account, CardPayment, CardRefund
 from archgate.tables.people import Organization, Person
+from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 
 SHOWN, LISTED = 6, 50
@@ -67,7 +68,7 @@ def state_of(row: CardPayment) -> tuple[PaidState, str]:
 
 def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
     """What there is to pay on an account, what is due first before all; `own`: on the payer's own page."""
-    rows = sorted(accounts.open_of(uow, [account.id]).get(account.id, []), key=lambda r: (r[0].due, r[0].id))
+    rows = sorted(cards.payable(uow, account), key=lambda r: (r[0].due, r[0].id))
     titles = {
         number: title or course
         for number, title, course in uow.session.execute(
@@ -87,15 +88,14 @@ def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
             PayLine(day=i.due, amount=format_amount(left, currency), what=titles[i.enrollment_id])
             for i, left in rows
         ],
-        next=format_amount(next_sum(uow, account), currency) if rows else None,
+        next=format_amount(next_sum(uow, rows), currency) if rows else None,
         whole=format_amount(sum(left for _, left in rows), currency),
         on_file=details.words if details else None,
     )
 
 
-def next_sum(uow: UnitOfWork, account: Account) -> int:
+def next_sum(uow: UnitOfWork, rows: list[tuple[Installment, int]]) -> int:
     """What is due by today, or else what falls due first, in one sum."""
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
     by = max(uow.today, min((i.due for i, _ in rows), default=uow.today))
     return sum(left for i, left in rows if i.due <= by)
 
@@ -104,10 +104,10 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
     """Begin what a payer asked for: on the service's page, or from what is on file, which only their own page may charge."""
     cards.refuse_without_service()
     account = accounts.get_account(uow, account.id, lock=True)
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
-    amount = sum(left for _, left in rows) if command.what is WhatToPay.WHOLE else next_sum(uow, account)
+    rows = cards.payable(uow, account)
+    amount = sum(left for _, left in rows) if command.what is WhatToPay.WHOLE else next_sum(uow, rows)
     if not amount:
-        raise refuse("/what", "Nothing is open on this account.")
+        raise refuse("/what", "Nothing is open on this account that is paid by card.")
     if command.on_file:
         if not own:
             raise refuse("/on_file", "A card on file is charged from one's own page only.")
@@ -140,7 +140,11 @@ def of_account(uow: UnitOfWork, account_id: int) -> CardsOfAccount | None:
         select(CardPayment)
         .where(
             CardPayment.account_id == account.id,
-            or_(CardPayment.status.in_(STANDING), CardPayment.said != ""),
+            # What was prepared with a sign-up and never taken up is nobody's business.
+            or_(
+                and_(CardPayment.status.in_(STANDING), or_(CardPayment.back != "", ON_FILE)),
+                CardPayment.said != "",
+            ),
         )
         .order_by(CardPayment.id.desc())
         .limit(SHOWN)
@@ -154,6 +158,7 @@ def of_account(uow: UnitOfWork, account_id: int) -> CardsOfAccount | None:
     )
 
 
+ON_FILE = CardPayment.details_id.is_not(None)
 STANDING = (CardStatus.BEGUN, CardStatus.OPEN, CardStatus.CAPTURING, CardStatus.RELEASING)
 
 

@@ -17,12 +17,13 @@ from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.messages import messages
-from archgate.actions.money import accounts, invoices, money, payments
+from archgate.actions.money import accounts, invoices, payments
 from archgate.actions.money.views import PayLinkSent
 from archgate.clock import system_now
 from archgate.core import accounts as core_accounts
 from archgate.core.cards import OVER, next_status, next_try
 from archgate.core.money import format_amount
+from archgate.core.plans import Settle
 from archgate.core.states import CardStatus, EnrollmentStatus, Method
 from archgate.documents.reader import Document
 from archgate.outside.payments import Found
@@ -37,6 +38,7 @@ from archgate.tables.money import (
     Payment,
 )
 from archgate.tables.people import Organization, Person
+from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 
 LOOK = "look at card payment"  # a kind of job
@@ -189,21 +191,38 @@ def done(uow: UnitOfWork, row: CardPayment, account: Account | None, found: Foun
         payments.keep_details(uow, account, found.token, found.words)
     if not row.amount or row.payment_id is not None:
         return
-    rows = accounts.core_open(accounts.open_of(uow, [account.id]).get(account.id, []))
-    own = {
-        i.id
-        for i, _ in money.open_installments(uow, [row.enrollment_id or 0]).get(row.enrollment_id or 0, [])
-    }
-    first, left = core_accounts.allocate(row.amount, [r for r in rows if r.id in own], row.currency)
-    then, _ = core_accounts.allocate(left, [r for r in rows if r.id not in own], row.currency)
+    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    settled = card_settles(rows, row)
     reference = found.words or row.key[-8:]
     came = accounts.CameIn(row.amount, found.fee, Method.CARD, reference, uow.today)
-    payment = accounts.book(uow, account, came, {**first, **then})
+    payment = accounts.book(uow, account, came, settled)
     row.payment_id = payment.id
     uow.session.flush()
     text, who = format_amount(row.amount, row.currency), accounts.payer_name(uow, account)
     uow.log(Act.TAKE_A_CARD_PAYMENT, payment.id, f"{text} by card from {who}")
     invoices.send_if_possible(uow, invoices.receipt(uow, payment.id).id)
+
+
+def card_settles(rows: list[tuple[Installment, int]], row: CardPayment) -> dict[int, int]:
+    """What a payment by card settles, by installment: of its own sign-up before all others, and before what is to be settled at the
+    desk; in each group the oldest due first. The rest is credit."""
+    groups = (
+        [r for r in rows if r[0].enrollment_id == row.enrollment_id],
+        [r for r in rows if r[0].enrollment_id != row.enrollment_id],
+    )
+    left, settled = row.amount, dict[int, int]()
+    for group in groups:
+        for at_desk in (False, True):
+            part = accounts.core_open([r for r in group if (r[0].settle == Settle.DESK) is at_desk])
+            done_now, left = core_accounts.allocate(left, part, row.currency)
+            settled |= done_now
+    return settled
+
+
+def payable(uow: UnitOfWork, account: Account) -> list[tuple[Installment, int]]:
+    """What is open on an account and may be paid by card: all but what is to be settled at the desk."""
+    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    return [(i, left) for i, left in rows if i.settle != Settle.DESK]
 
 
 def why_over(row: CardPayment) -> str:
@@ -275,9 +294,9 @@ def send_link(uow: UnitOfWork, account_id: int) -> PayLinkSent:
     """Send the payer a link by which what is open can be paid by card."""
     refuse_without_service()
     account = accounts.get_account(uow, account_id)
-    left = sum(part for _, part in accounts.open_of(uow, [account.id]).get(account.id, []))
+    left = sum(part for _, part in payable(uow, account))
     if not left:
-        raise conflict("nothing-to-do", "Nothing is open on this account.")
+        raise conflict("nothing-to-do", "Nothing is open on this account that is paid by card.")
     email = invoices.email_of(uow, account)
     text = money_text(left, account.currency)
     change = uow.log(Act.SEND_A_PAY_LINK, account.id, f"Sent a link to pay {text} to {email}")
