@@ -35,6 +35,17 @@ def wide(browser):
     return browser.driver.execute_script("return document.documentElement.scrollWidth")
 
 
+def on_the_phone(browser, office, person_id):
+    """Sign somebody in to their own page by the link of an invitation, at the width of a phone."""
+    office.act(lambda d: own_pages.invite(d, person_id))
+    page = office.read(lambda d: own_pages.page_of(d, person_id))
+    browser.resize(390, 844)
+    browser.open(f"/own/{signing.token_for('p', page.id, page.turn)}")
+    browser.until(lambda: browser.focused() == "Password, at least 10 characters")
+    browser.press("chalk and slate", Keys.ENTER)
+    browser.sees("your courses")
+
+
 def test_two_are_assigned_by_keyboard_alone_and_taken_off_again(at_work, now_office):
     run = run_ahead(now_office)
     lead, helper = a_teacher(now_office, pay={"kind": "per_hour", "amount": "40.00"}), a_teacher(now_office)
@@ -161,13 +172,7 @@ def test_their_own_page_on_a_phone_marks_attendance_by_one_key_and_says_when_the
     people = [a_person(earlier, family=f"Onroster{c}{next(number)}") for c in "AB"]
     for p in people:
         enrolled(earlier, run, p)
-    now_office.act(lambda d: own_pages.invite(d, teacher["person_id"]))
-    page = now_office.read(lambda d: own_pages.page_of(d, teacher["person_id"]))
-    at_work.resize(390, 844)
-    at_work.open(f"/own/{signing.token_for('p', page.id, page.turn)}")
-    at_work.until(lambda: at_work.focused() == "Password, at least 10 characters")
-    at_work.press("chalk and slate", Keys.ENTER)
-    at_work.sees("your courses")
+    on_the_phone(at_work, now_office, teacher["person_id"])
     at_work.open("/own/teaching")
     at_work.sees("Next meetings")
     at_work.sees(run["course"]["title"])
@@ -241,13 +246,7 @@ def test_an_instructor_prepares_on_the_phone_by_keyboard_and_the_office_returns_
 ):
     title = f"Hewn steps {next(number)}"
     teacher = a_teacher(now_office, employment="outside")
-    now_office.act(lambda d: own_pages.invite(d, teacher["person_id"]))
-    page = now_office.read(lambda d: own_pages.page_of(d, teacher["person_id"]))
-    at_work.resize(390, 844)
-    at_work.open(f"/own/{signing.token_for('p', page.id, page.turn)}")
-    at_work.until(lambda: at_work.focused() == "Password, at least 10 characters")
-    at_work.press("chalk and slate", Keys.ENTER)
-    at_work.sees("your courses")
+    on_the_phone(at_work, now_office, teacher["person_id"])
     at_work.open("/own/teaching?at=courses")
     at_work.sees("You have no course here yet")
     assert at_work.axe() == [] and wide(at_work) <= 390

@@ -6,7 +6,7 @@ import { type ReactNode, useEffect } from "react";
 import { messageOf } from "../app/server";
 import { ink } from "../theme/palette";
 import { useResultFocus } from "./focus";
-import { Loading, Note, Row } from "./layout";
+import { Loading, Note, OnePage, Row } from "./layout";
 import type { useDone } from "./useUndo";
 import { P } from "./words";
 
@@ -148,5 +148,21 @@ export function NotYet({ title, error, retry }: { title: string; error: unknown;
     <Page title={title} margin={null}>
       {error ? <Trouble error={error} retry={retry} /> : <Loading />}
     </Page>
+  );
+}
+
+/** A page behind a link while it is read, or when the link leads nowhere. */
+export function LinkNotYet({ error, title, text }: { error: unknown; title: string; text: string }) {
+  return (
+    <OnePage>
+      {error ? (
+        <>
+          <h1>{title}</h1>
+          <p>{text}</p>
+        </>
+      ) : (
+        <Loading />
+      )}
+    </OnePage>
   );
 }

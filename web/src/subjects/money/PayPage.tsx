@@ -5,7 +5,8 @@ import { useParams } from "react-router";
 import { $api, api, ask, keyHeader } from "../../app/server";
 import { useAct } from "../../form/useAct";
 import { Gatelet } from "../../parts/Arch";
-import { Loading, OnePage } from "../../parts/layout";
+import { OnePage } from "../../parts/layout";
+import { LinkNotYet } from "../../parts/Page";
 import { money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import { Charged, PayByCard } from "./PayByCard";
@@ -26,19 +27,7 @@ export function PayLink() {
   useEffect(() => {
     document.title = to ? `To pay · ${to.center}` : "To pay";
   }, [to]);
-  if (!to)
-    return (
-      <OnePage>
-        {query.error ? (
-          <>
-            <h1>This link leads nowhere</h1>
-            <p>{NOWHERE}</p>
-          </>
-        ) : (
-          <Loading />
-        )}
-      </OnePage>
-    );
+  if (!to) return <LinkNotYet error={query.error} title="This link leads nowhere" text={NOWHERE} />;
   return (
     <OnePage>
       <P tone="slate">
@@ -86,19 +75,7 @@ export function PaidPage() {
   useEffect(() => {
     document.title = seen ? `${HEADINGS[seen.state]} · ${seen.center}` : "Your payment";
   }, [seen]);
-  if (!seen)
-    return (
-      <OnePage>
-        {query.error ? (
-          <>
-            <h1>There is no such payment</h1>
-            <p>{NOWHERE}</p>
-          </>
-        ) : (
-          <Loading />
-        )}
-      </OnePage>
-    );
+  if (!seen) return <LinkNotYet error={query.error} title="There is no such payment" text={NOWHERE} />;
   return (
     <OnePage>
       <P tone="slate">

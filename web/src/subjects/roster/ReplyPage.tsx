@@ -5,7 +5,8 @@ import { useParams } from "react-router";
 
 import { $api, api, ask, type Schemas } from "../../app/server";
 import { Gatelet } from "../../parts/Arch";
-import { Facts, Loading, Note, OnePage, Row } from "../../parts/layout";
+import { Facts, Note, OnePage, Row } from "../../parts/layout";
+import { LinkNotYet } from "../../parts/Page";
 import { day, money } from "../../parts/text";
 import { P } from "../../parts/words";
 import { useAct } from "../../form/useAct";
@@ -43,16 +44,11 @@ export default function ReplyPage() {
   });
   if (!page)
     return (
-      <OnePage>
-        {query.error ? (
-          <>
-            <h1>This link leads nowhere</h1>
-            <p>It may have been cut short on its way. Call us, and we look for your offer.</p>
-          </>
-        ) : (
-          <Loading />
-        )}
-      </OnePage>
+      <LinkNotYet
+        error={query.error}
+        title="This link leads nowhere"
+        text="It may have been cut short on its way. Call us, and we look for your offer."
+      />
     );
   return (
     <OnePage>

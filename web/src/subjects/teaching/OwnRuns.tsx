@@ -68,6 +68,18 @@ export function RunLine({ run }: { run: Run }) {
   );
 }
 
+/** One of the center’s places; others are the office’s to add. */
+function Place({ prep, ...field }: { prep: Prepared; value: string; onChange: (value: string) => void }) {
+  return (
+    <Choice
+      label="Place"
+      width={220}
+      {...field}
+      options={[NO_PLACE, ...prep.places.map((p) => ({ value: p, text: p }))]}
+    />
+  );
+}
+
 function NewRun({
   prep,
   put,
@@ -116,12 +128,7 @@ function NewRun({
         <Field label="Minutes" width={90} {...of.field("minutes")} input={{ inputMode: "numeric" }} />
         <Field label="Meetings, weekly" width={120} {...of.field("count")} input={{ inputMode: "numeric" }} />
         <Field label="Seats" width={80} {...of.field("capacity")} input={{ inputMode: "numeric" }} />
-        <Choice
-          label="Place"
-          width={220}
-          {...of.field("place")}
-          options={[NO_PLACE, ...prep.places.map((p) => ({ value: p, text: p }))]}
-        />
+        <Place prep={prep} {...of.field("place")} />
         {prep.rights.includes("prepare_prices") && (
           <Field label="Price" width={110} {...of.field("amount")} input={{ inputMode: "decimal" }} />
         )}
@@ -185,12 +192,7 @@ function Change({
       <Row wrap>
         <Field label="First date" width={170} type="date" {...of.field("first")} />
         <Field label="Seats" width={80} {...of.field("capacity")} input={{ inputMode: "numeric" }} />
-        <Choice
-          label="Place"
-          width={220}
-          {...of.field("place")}
-          options={[NO_PLACE, ...prep.places.map((p) => ({ value: p, text: p }))]}
-        />
+        <Place prep={prep} {...of.field("place")} />
       </Row>
       {trouble && <Fault role="alert">{trouble}</Fault>}
       <Ends of={of} act="Save" onLeave={onLeave} />
