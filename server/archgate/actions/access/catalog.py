@@ -8,7 +8,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from urllib.parse import urlencode
 
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, String, case, func, or_, select
 
 from archgate.actions.access import showing
 from archgate.actions.access.showing import ANYBODY, Looker
@@ -27,7 +27,7 @@ from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.teaching import Instructor, MeetingTeacher, RunTeacher
 
-ON_A_PAGE = 20
+ON_A_PAGE = 12
 RUNS_OF_A_CARD = 3
 MOST_PAGES = 500
 LEVELS = {
@@ -96,15 +96,11 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Listed:
-    """A published course as the list is made from: no text, nothing of its runs."""
+    """A published course as the list is put in order by; what a page shows of it is read for that page only."""
 
     id: int
     title: str
-    summary: str
-    category_id: int | None
     promoted: bool
-    level: str
-    language: str
 
 
 def catalog(uow: UnitOfWork, wanted: Wanted, site: values.Site, looker: Looker) -> values.CatalogPage:
@@ -160,17 +156,7 @@ LIVE = (CourseVersion.course_id == Course.id) & (
 def courses_wanted(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> list[Listed]:
     """The published courses that what is asked of courses themselves fits."""
     query = (
-        select(
-            Course.id,
-            CourseVersion.title,
-            Course.summary,
-            Course.category_id,
-            Course.promoted,
-            CourseVersion.level,
-            CourseVersion.language,
-        )
-        .select_from(Course)
-        .join(CourseVersion, LIVE)
+        select(Course.id, CourseVersion.title, Course.promoted).select_from(Course).join(CourseVersion, LIVE)
     )
     if wanted.category is not None:
         query = query.where(Course.category_id.in_(tree.within(wanted.category)))
@@ -187,10 +173,7 @@ def courses_wanted(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> li
         if in_category:
             fits.append(Course.category_id.in_([w for n in in_category for w in tree.within(n)]))
         query = query.where(or_(*fits))
-    return [
-        Listed(n, title, summary, category, bool(promoted), level, language)
-        for n, title, summary, category, promoted, level, language in uow.session.execute(query)
-    ]
+    return [Listed(n, title, bool(promoted)) for n, title, promoted in uow.session.execute(query)]
 
 
 @dataclass(frozen=True)
@@ -212,25 +195,33 @@ NO_RUN = NextRuns((), "9", False)
 def next_starts(uow: UnitOfWork, wanted: Wanted, looker: Looker) -> dict[int, NextRuns]:
     """The runs that whoever looks finds and that fit, by course, those that start first first; those that have begun last."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
+    # To come before under way, and those without a start last. A course's runs come in one row: a list has hundreds.
+    at = starts.c.at
+    order = case((at.is_(None), "8"), (at <= uow.now, func.concat("7", at)), else_=func.concat("1", at))
+    each = func.group_concat(func.concat_ws("|", order, Run.id, Run.promoted), type_=String())
     query = (
-        select(Run.id, Run.course_id, Run.promoted, starts.c.at)
+        select(Run.course_id, each)
         .join(Course, Course.id == Run.course_id)
         .outerjoin(starts, starts.c.run_id == Run.id)
         .where(Course.published_n.is_not(None), showing.found_in_sql(uow, looker), showing.not_over(uow))
+        .group_by(Run.course_id)
     )
     for condition in run_conditions(uow, wanted):
         query = query.where(condition)
-    by_course: dict[int, list[tuple[str, int, bool]]] = {}
-    for run_id, course_id, promoted, at in uow.session.execute(query):
-        order = "8" if at is None else f"{'7' if at <= uow.now else '1'}{at.isoformat()}"
-        by_course.setdefault(course_id, []).append((order, run_id, bool(promoted)))
-    priced = affordable(uow, wanted, [n for runs in by_course.values() for _, n, _ in runs])
+    by_course = {n: in_order_of_start(runs) for n, runs in uow.session.execute(query)}
+    priced = affordable(uow, wanted, [run for runs in by_course.values() for _, run, _ in runs])
     found = {}
     for course_id, runs in by_course.items():
-        kept = sorted(r for r in runs if priced is None or r[1] in priced)
+        kept = [r for r in runs if priced is None or r[1] in priced]
         if kept:
             found[course_id] = NextRuns(tuple(n for _, n, _ in kept), kept[0][0], any(p for _, _, p in kept))
     return found
+
+
+def in_order_of_start(runs: str) -> list[tuple[str, int, bool]]:
+    """The runs of a course as one row has them, "1 and the start|number|promoted", in order."""
+    each = (run.split("|") for run in runs.split(","))
+    return sorted((order, int(number), promoted == "1") for order, number, promoted in each)
 
 
 def run_conditions(uow: UnitOfWork, wanted: Wanted) -> list[ColumnElement[bool]]:
@@ -283,6 +274,17 @@ def affordable(uow: UnitOfWork, wanted: Wanted, ids: Sequence[int]) -> set[int] 
 # --- how they are shown ---------------------------------------------------------------------------------------
 
 
+@dataclass(frozen=True)
+class Facts:
+    """What a page of the list shows of a course beside its title."""
+
+    card: CourseCard
+    summary: str
+    category_id: int | None
+    level: str
+    language: str
+
+
 def cards_of(
     uow: UnitOfWork,
     rows: Sequence[Listed],
@@ -294,13 +296,24 @@ def cards_of(
     ids = [n for c in rows for n in starts.get(c.id, NO_RUN).ids[:RUNS_OF_A_CARD]]
     runs = {run.id: (run, taken) for run, taken in showing.runs_shown(uow, ids)} if ids else {}
     held = showing.held_by_run(uow, ids) if ids else {}
-    stored = select(Course.id, CourseVersion.card).select_from(Course).join(CourseVersion, LIVE)
-    listed = uow.session.execute(stored.where(Course.id.in_([c.id for c in rows])))
-    shown_of = {n: CourseCard.model_validate(card) for n, card in listed}
-    sizes = showing.sizes_of(uow, {c.picture.key for c in shown_of.values() if c.picture})
+    stored = select(
+        Course.id,
+        CourseVersion.card,
+        Course.summary,
+        Course.category_id,
+        CourseVersion.level,
+        CourseVersion.language,
+    )
+    listed = stored.select_from(Course).join(CourseVersion, LIVE).where(Course.id.in_([c.id for c in rows]))
+    shown_of = {
+        n: Facts(CourseCard.model_validate(card), summary, category, level, language)
+        for n, card, summary, category, level, language in uow.session.execute(listed)
+    }
+    sizes = showing.sizes_of(uow, {f.card.picture.key for f in shown_of.values() if f.card.picture})
     cards = []
     for c in rows:
-        address, found, card = texts.address_for(c.id, c.title), starts.get(c.id, NO_RUN), shown_of[c.id]
+        address, found, facts = texts.address_for(c.id, c.title), starts.get(c.id, NO_RUN), shown_of[c.id]
+        card = facts.card
         shown = tuple(
             showing.run_shown(uow, *runs[n], card, address, looker, held.get(n, showing.Held()))
             for n in found.ids[:RUNS_OF_A_CARD]
@@ -310,10 +323,10 @@ def cards_of(
                 address=address,
                 title=c.title,
                 subtitle=card.subtitle,
-                summary=c.summary,
-                category=" / ".join(tree.path(c.category_id)),
-                level=level_text(c.level),
-                language=(language_name(c.language) or "") if c.language not in ("", "en") else "",
+                summary=facts.summary,
+                category=" / ".join(tree.path(facts.category_id)),
+                level=level_text(facts.level),
+                language=(language_name(facts.language) or "") if facts.language not in ("", "en") else "",
                 picture=showing.picture_of(card.picture, sizes),
                 promoted=c.promoted or found.promoted,
                 runs=shown,
