@@ -8,7 +8,7 @@ from datetime import date
 from decimal import Decimal, InvalidOperation
 from urllib.parse import urlencode
 
-from sqlalchemy import ColumnElement, String, case, func, or_, select
+from sqlalchemy import ColumnElement, Select, String, case, func, or_, select
 
 from archgate.actions.access import showing
 from archgate.actions.access.showing import ANYBODY, Looker
@@ -27,7 +27,7 @@ from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.teaching import Instructor, MeetingTeacher, RunTeacher
 
-ON_A_PAGE = 12
+ON_A_PAGE = 10
 RUNS_OF_A_CARD = 3
 MOST_PAGES = 500
 LEVELS = {
@@ -96,11 +96,12 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Listed:
-    """A published course as the list is put in order by; what a page shows of it is read for that page only."""
+    """A course on a page of the list: the runs of it that are found and fit, by their start; whether it, or one of them, is promoted."""
 
     id: int
     title: str
     promoted: bool
+    runs: tuple[int, ...]
 
 
 def catalog(uow: UnitOfWork, wanted: Wanted, site: values.Site, looker: Looker) -> values.CatalogPage:
@@ -108,27 +109,19 @@ def catalog(uow: UnitOfWork, wanted: Wanted, site: values.Site, looker: Looker) 
     tree = categories.tree_of(uow)
     if wanted.category is not None and wanted.category not in tree.rows:
         wanted = replace(wanted, category=None, odd=(*wanted.odd, "There is no such category."))
-    starts = next_starts(uow, wanted, looker)
-    rows = [c for c in courses_wanted(uow, wanted, tree) if not wanted.of_runs or c.id in starts]
-    rows.sort(
-        key=lambda c: (
-            not (c.promoted or starts.get(c.id, NO_RUN).promoted),
-            starts.get(c.id, NO_RUN).order,
-            c.title.casefold(),
-            c.id,
-        )
-    )
-    last = max(1, -(-len(rows) // ON_A_PAGE))
+    shown, total = courses_wanted(uow, wanted, tree, looker)
+    last = max(1, -(-total // ON_A_PAGE))
     page = min(wanted.page, last)
-    shown = rows[(page - 1) * ON_A_PAGE : page * ON_A_PAGE]
+    if page < wanted.page:
+        shown, total = courses_wanted(uow, replace(wanted, page=page), tree, looker)
     path = tree.path(wanted.category)
     return values.CatalogPage(
         site=site,
         heading=path[-1] if path else "Courses",
         crumbs=tuple((n, _category_address(tree, wanted, i)) for i, n in enumerate(path)),
         filters=filters_of(uow, wanted, tree),
-        cards=tuple(cards_of(uow, shown, starts, tree, looker)),
-        total=len(rows),
+        cards=tuple(cards_of(uow, shown, tree, looker)),
+        total=total,
         before=wanted.address(page=page - 1 if page > 2 else None) if page > 1 else "",
         after=wanted.address(page=page + 1) if page < last else "",
         canonical=Wanted(category=wanted.category, page=page).address(),
@@ -153,17 +146,39 @@ LIVE = (CourseVersion.course_id == Course.id) & (
 )  # what the public reads
 
 
-def courses_wanted(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> list[Listed]:
-    """The published courses that what is asked of courses themselves fits."""
+def courses_wanted(
+    uow: UnitOfWork, wanted: Wanted, tree: categories.Tree, looker: Looker
+) -> tuple[list[Listed], int]:
+    """The published courses of a page of the list, and how many there are in all: promoted ones first, then by their next start (to come
+    before under way), those without a date last. Put in order by the database, so that a page reads its own rows only."""
+    runs = runs_by_course(uow, wanted, looker).subquery()
+    promoted = or_(Course.promoted, func.coalesce(runs.c.promoted, 0) == 1)
     query = (
-        select(Course.id, CourseVersion.title, Course.promoted).select_from(Course).join(CourseVersion, LIVE)
+        select(Course.id, CourseVersion.title, promoted, runs.c.each, func.count().over())
+        .select_from(Course)
+        .join(CourseVersion, LIVE)
+        .join(runs, runs.c.course_id == Course.id, isouter=not wanted.of_runs)
+        .where(*course_conditions(wanted, tree))
+        .order_by(promoted.desc(), func.coalesce(runs.c.first, "9"), CourseVersion.title, Course.id)
+        .limit(ON_A_PAGE)
     )
+    found = uow.session.execute(query.offset((wanted.page - 1) * ON_A_PAGE)).all()
+    if not found and wanted.page > 1:  # a page behind the last
+        found_first = uow.session.execute(query.limit(1)).first()
+        return [], found_first[4] if found_first else 0
+    listed = [Listed(n, title, bool(first), in_order_of_start(each)) for n, title, first, each, _ in found]
+    return listed, found[0][4] if found else 0
+
+
+def course_conditions(wanted: Wanted, tree: categories.Tree) -> list[ColumnElement[bool]]:
+    """What is asked of courses themselves, as conditions."""
+    conditions: list[ColumnElement[bool]] = []
     if wanted.category is not None:
-        query = query.where(Course.category_id.in_(tree.within(wanted.category)))
+        conditions.append(Course.category_id.in_(tree.within(wanted.category)))
     if wanted.level:
-        query = query.where(CourseVersion.level == wanted.level)
+        conditions.append(CourseVersion.level == wanted.level)
     if wanted.language:
-        query = query.where(CourseVersion.language == wanted.language)
+        conditions.append(CourseVersion.language == wanted.language)
     for word in folded(wanted.q).split()[:8]:
         in_category = [n for n, row in tree.rows.items() if word in folded(row.name)]
         fits = [
@@ -172,56 +187,41 @@ def courses_wanted(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> li
         ]
         if in_category:
             fits.append(Course.category_id.in_([w for n in in_category for w in tree.within(n)]))
-        query = query.where(or_(*fits))
-    return [Listed(n, title, bool(promoted)) for n, title, promoted in uow.session.execute(query)]
+        conditions.append(or_(*fits))
+    return conditions
 
 
-@dataclass(frozen=True)
-class NextRuns:
-    """The runs of a course that are found and fit, by their start; whether one of them is promoted."""
-
-    ids: tuple[int, ...]
-    first: str
-    promoted: bool
-
-    @property
-    def order(self) -> str:
-        return self.first or "9"
-
-
-NO_RUN = NextRuns((), "9", False)
-
-
-def next_starts(uow: UnitOfWork, wanted: Wanted, looker: Looker) -> dict[int, NextRuns]:
-    """The runs that whoever looks finds and that fit, by course, those that start first first; those that have begun last."""
+def runs_by_course(uow: UnitOfWork, wanted: Wanted, looker: Looker) -> Select[int, str, int, str]:
+    """The runs that whoever looks finds and that fit, a row a course: its first start in an order, whether one is promoted, and each run."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
-    # To come before under way, and those without a start last. A course's runs come in one row: a list has hundreds.
     at = starts.c.at
     order = case((at.is_(None), "8"), (at <= uow.now, func.concat("7", at)), else_=func.concat("1", at))
-    each = func.group_concat(func.concat_ws("|", order, Run.id, Run.promoted), type_=String())
+    each = func.group_concat(func.concat_ws("|", order, Run.id), type_=String())
     query = (
-        select(Run.course_id, each)
+        select(
+            Run.course_id,
+            func.min(order).label("first"),
+            func.max(Run.promoted).label("promoted"),
+            each.label("each"),
+        )
         .join(Course, Course.id == Run.course_id)
         .outerjoin(starts, starts.c.run_id == Run.id)
         .where(Course.published_n.is_not(None), showing.found_in_sql(uow, looker), showing.not_over(uow))
+        .where(*run_conditions(uow, wanted))
         .group_by(Run.course_id)
     )
-    for condition in run_conditions(uow, wanted):
-        query = query.where(condition)
-    by_course = {n: in_order_of_start(runs) for n, runs in uow.session.execute(query)}
-    priced = affordable(uow, wanted, [run for runs in by_course.values() for _, run, _ in runs])
-    found = {}
-    for course_id, runs in by_course.items():
-        kept = [r for r in runs if priced is None or r[1] in priced]
-        if kept:
-            found[course_id] = NextRuns(tuple(n for _, n, _ in kept), kept[0][0], any(p for _, _, p in kept))
-    return found
+    if wanted.most is None:
+        return query
+    ids = [n for *_, each_of in uow.session.execute(query) for n in in_order_of_start(each_of)]
+    return query.where(Run.id.in_(affordable(uow, wanted.most, ids)))
 
 
-def in_order_of_start(runs: str) -> list[tuple[str, int, bool]]:
-    """The runs of a course as one row has them, "1 and the start|number|promoted", in order."""
-    each = (run.split("|") for run in runs.split(","))
-    return sorted((order, int(number), promoted == "1") for order, number, promoted in each)
+def in_order_of_start(runs: str | None) -> tuple[int, ...]:
+    """The runs of a course as one row has them, "1 and the start|number" with commas between, in order."""
+    each = (
+        sorted((run.split("|") for run in runs.split(",")), key=lambda r: (r[0], int(r[1]))) if runs else []
+    )
+    return tuple(int(number) for _, number in each)
 
 
 def run_conditions(uow: UnitOfWork, wanted: Wanted) -> list[ColumnElement[bool]]:
@@ -258,13 +258,10 @@ def run_conditions(uow: UnitOfWork, wanted: Wanted) -> list[ColumnElement[bool]]
     return conditions
 
 
-def affordable(uow: UnitOfWork, wanted: Wanted, ids: Sequence[int]) -> set[int] | None:
-    """The runs whose price now, for anybody, is at most what is wanted; None where nothing is said of it."""
-    most = wanted.most
-    if most is None or not ids:
-        return None
+def affordable(uow: UnitOfWork, most: Decimal, ids: Sequence[int]) -> set[int]:
+    """The runs whose price now, for anybody, is at most what is wanted."""
     fits = set()
-    for run, _ in showing.runs_shown(uow, ids):
+    for run, _ in showing.runs_shown(uow, ids) if ids else ():
         price = showing.price_of(uow, run)
         if price is not None and Decimal(price.amount) <= most:
             fits.add(run.id)
@@ -286,14 +283,10 @@ class Facts:
 
 
 def cards_of(
-    uow: UnitOfWork,
-    rows: Sequence[Listed],
-    starts: dict[int, NextRuns],
-    tree: categories.Tree,
-    looker: Looker,
+    uow: UnitOfWork, rows: Sequence[Listed], tree: categories.Tree, looker: Looker
 ) -> list[values.Card]:
     """Courses as a list shows them, each with its first few dates."""
-    ids = [n for c in rows for n in starts.get(c.id, NO_RUN).ids[:RUNS_OF_A_CARD]]
+    ids = [n for c in rows for n in c.runs[:RUNS_OF_A_CARD]]
     runs = {run.id: (run, taken) for run, taken in showing.runs_shown(uow, ids)} if ids else {}
     held = showing.held_by_run(uow, ids) if ids else {}
     stored = select(
@@ -312,11 +305,11 @@ def cards_of(
     sizes = showing.sizes_of(uow, {f.card.picture.key for f in shown_of.values() if f.card.picture})
     cards = []
     for c in rows:
-        address, found, facts = texts.address_for(c.id, c.title), starts.get(c.id, NO_RUN), shown_of[c.id]
+        address, facts = texts.address_for(c.id, c.title), shown_of[c.id]
         card = facts.card
         shown = tuple(
             showing.run_shown(uow, *runs[n], card, address, looker, held.get(n, showing.Held()))
-            for n in found.ids[:RUNS_OF_A_CARD]
+            for n in c.runs[:RUNS_OF_A_CARD]
         )
         cards.append(
             values.Card(
@@ -328,9 +321,9 @@ def cards_of(
                 level=level_text(facts.level),
                 language=(language_name(facts.language) or "") if facts.language not in ("", "en") else "",
                 picture=showing.picture_of(card.picture, sizes),
-                promoted=c.promoted or found.promoted,
+                promoted=c.promoted,
                 runs=shown,
-                more=max(0, len(found.ids) - RUNS_OF_A_CARD),
+                more=max(0, len(c.runs) - RUNS_OF_A_CARD),
             )
         )
     return cards
@@ -342,15 +335,14 @@ def level_text(level: str) -> str:
 
 def filters_of(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> values.Filters:
     """What the list can be narrowed by: only what some public course has."""
-    used = {
-        number: int(n)
-        for number, n in uow.session.execute(
-            select(Course.category_id, func.count(Course.published_n))
-            .where(Course.published_n.is_not(None))
-            .group_by(Course.category_id)
-        )
-    }
-    there = [(d, c) for d, c in tree.in_order() if any(used.get(n) for n in tree.within(c.id))]
+    facts = uow.session.execute(
+        select(Course.category_id, CourseVersion.level, CourseVersion.language)
+        .select_from(Course)
+        .join(CourseVersion, LIVE)
+        .distinct()
+    ).all()
+    used = {category for category, _, _ in facts}
+    there = [(d, c) for d, c in tree.in_order() if not used.isdisjoint(tree.within(c.id))]
     running = select(Run.id).where(showing.found_in_sql(uow, ANYBODY), showing.not_over(uow))
     place_ids = select(Run.place_id).where(Run.id.in_(running), Run.place_id.is_not(None))
     places = uow.session.execute(
@@ -360,11 +352,8 @@ def filters_of(uow: UnitOfWork, wanted: Wanted, tree: categories.Tree) -> values
     teachers = uow.session.execute(
         select(Instructor.id, Instructor.name).where(Instructor.id.in_(taught)).order_by(Instructor.name)
     )
-    facts = uow.session.execute(
-        select(CourseVersion.level, CourseVersion.language).join(Course, LIVE).distinct()
-    ).all()
-    levels = {level for level, _ in facts if level}
-    languages = sorted({language for _, language in facts if language})
+    levels = {level for _, level, _ in facts if level}
+    languages = sorted({language for _, _, language in facts if language})
 
     def choice(value: object, text: str, chosen: object, depth: int = 0) -> values.Choice:
         return values.Choice(str(value), text, value == chosen, depth)
