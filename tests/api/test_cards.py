@@ -4,10 +4,9 @@ import json
 import time
 
 import pytest
-from fastapi.testclient import TestClient
 from sqlalchemy import func, select
 
-from actions.test_cards import NUMBER_OF
+from actions.test_cards import gives
 from api.test_own_teaching import own_browser
 from api.test_public_pages import a_form, path
 from archgate.actions.money import accounts, asking, cards
@@ -37,9 +36,7 @@ def no_attempts_before(sessions):
 
 def gives_card(card_service, page, treatment=Treatment.ACCEPTED):
     """The payer's browser at the service: the card is given, and where it leads."""
-    at = page.removeprefix("http://service")
-    browser = TestClient(card_service, base_url="http://service", follow_redirects=False)
-    return browser.post(at, data={"number": NUMBER_OF[treatment], "holder": "Pat"}).headers["location"]
+    return gives(card_service, page.removeprefix("http://service"), treatment).headers["location"]
 
 
 def paid_through(stranger, card_service, key, treatment=Treatment.ACCEPTED):
@@ -275,10 +272,8 @@ def test_a_signed_notice_has_the_worker_ask_and_the_same_twice_is_one(
         key = session.get_one(CardPayment, number).key
     asking.soon(office.sessions, bank, number)
     with office.sessions() as session:
-        gives = session.get_one(CardPayment, number).page
-    TestClient(card_service, base_url="http://service", follow_redirects=False).post(
-        gives.removeprefix("http://service"), data={"number": NUMBER_OF[Treatment.ACCEPTED], "holder": "Pat"}
-    )
+        page = session.get_one(CardPayment, number).page
+    gives_card(card_service, page)
     sent = []
 
     def post(body, headers):

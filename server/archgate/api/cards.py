@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
 
 import orjson
 from fastapi import Depends, Request, Response
@@ -71,11 +70,6 @@ def to_page(request: Request, key: str) -> CardBegun:
     return begun
 
 
-def begun_by(request: Request, begin: Callable[[], str], what: str) -> CardBegun:
-    limited(request, what)
-    return to_page(request, begin())
-
-
 # --- by payers ------------------------------------------------------------------------------------------------
 
 
@@ -92,7 +86,8 @@ def card_payment(token: Token, request: Request) -> CardSeen:
 @router.post("/card-payments/{token}/page")
 def open_card_page(token: Token, request: Request) -> CardBegun:
     """Take up a payment that was prepared, as a sign-up does: the address of the page on which the card is given."""
-    return begun_by(request, lambda: token, "page")
+    limited(request, "page")
+    return to_page(request, token)
 
 
 @router.get("/pay-links/{token}")
@@ -108,29 +103,25 @@ def pay_by_link(
     token: Token, body: PayByCardCommand, request: Request, key: Once | None = Depends(once)
 ) -> CardBegun:
     """Pay by a link, on the service's page."""
-
-    def begin() -> str:
-        return act(
-            request.app.state.sessions,
-            lambda uow: card_views.pay(uow, cards.account_behind(uow, token), body, own=False).key,
-            once=key,
-        )
-
-    return begun_by(request, begin, "link")
+    limited(request, "link")
+    begun = act(
+        request.app.state.sessions,
+        lambda uow: card_views.pay(uow, cards.account_behind(uow, token), body, own=False).key,
+        once=key,
+    )
+    return to_page(request, begun)
 
 
 @router.post("/own/payments", status_code=201)
 def own_payment(body: PayByCardCommand, request: Request, key: Once | None = Depends(once)) -> CardBegun:
     """Pay what one owes, on the service's page or from what is on file."""
-
-    def begin() -> str:
-        return act(
-            request.app.state.sessions,
-            lambda uow: own_acts.pay(uow, person_of(uow, request), body).key,
-            once=key,
-        )
-
-    return begun_by(request, begin, "own")
+    limited(request, "own")
+    begun = act(
+        request.app.state.sessions,
+        lambda uow: own_acts.pay(uow, person_of(uow, request), body).key,
+        once=key,
+    )
+    return to_page(request, begun)
 
 
 # --- by staff -------------------------------------------------------------------------------------------------

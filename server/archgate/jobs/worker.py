@@ -90,33 +90,28 @@ class Worker:
             with self.sessions() as session:
                 mailing = messages.mailing(session, taken.key)
             self.mail.send(taken.key, mailing, taken.tries)
-            with self.sessions.begin() as session:
-                queue.finish(session, taken, self.name)
         elif taken.kind == "make link":
             link, host_key = self.meetings.make(taken.key)
             with self.sessions.begin() as session:
                 if queue.finish(session, taken, self.name):
                     meeting_links.keep(session, int(str(taken.what["meeting_id"])), link, host_key)
+            return
         elif taken.kind == covering.JOB:
             covering.work_out(self.sessions, int(str(taken.what["plan"])))
-            with self.sessions.begin() as session:
-                queue.finish(session, taken, self.name)
         elif taken.kind == "send webhook":
             with self.sessions() as session:
                 delivery = webhooks.delivery(session, taken.key, taken.what)
             assert self.webhooks
             self.webhooks.send(taken.key, *delivery)
-            with self.sessions.begin() as session:
-                queue.finish(session, taken, self.name)
         elif taken.kind in (cards.LOOK, card_refunds.REFUND):
             self.ask_about_card(taken)
         elif taken.kind == confirming.INVOICE:
             number = int(str(taken.what["enrollment"]))
             act(self.sessions, partial(confirming.send_invoice, enrollment_id=number))
-            with self.sessions.begin() as session:
-                queue.finish(session, taken, self.name)
         else:
             raise Trouble(f'Nobody knows how to "{taken.kind}".', for_good=True)
+        with self.sessions.begin() as session:
+            queue.finish(session, taken, self.name)
 
     def ask_about_card(self, taken: queue.Taken) -> None:
         if self.cards is None:
@@ -125,8 +120,6 @@ class Worker:
             asking.go_on(self.sessions, self.cards, int(str(taken.what["card_payment"])))
         else:
             asking.pay_back(self.sessions, self.cards, int(str(taken.what["card_refund"])))
-        with self.sessions.begin() as session:
-            queue.finish(session, taken, self.name)
 
     def timed(self, now: datetime | None = None) -> None:
         """Whatever comes round by the clock; each round is done by one worker."""

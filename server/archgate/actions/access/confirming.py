@@ -22,8 +22,10 @@ WHILE_PAYING = timedelta(minutes=35)  # longer than the payment service keeps it
 def payment_now(
     uow: UnitOfWork, run: Run, priced: AgreedQuote, enrollment: Enrollment | None
 ) -> CardPayment | None:
-    """What is due at once and not at the desk, ready to be paid by card; None where nothing is, or cards are not taken. Without a sign-up it looks the same
-    from outside, and what is authorized is released."""
+    """What is due at once and not at the desk, ready to be paid by card; None where nothing is, or cards are not taken.
+
+    Without a sign-up it looks the same from outside, and what is authorized is released.
+    """
     now = sum(i.amount for i in priced.installments if i.due <= uow.today and i.settle != Settle.DESK)
     if not now or not cards.taken():
         return None

@@ -108,6 +108,11 @@ def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Ins
     return by_account
 
 
+def open_parts(uow: UnitOfWork, account: Account) -> list[tuple[Installment, int]]:
+    """What is open on one account."""
+    return open_of(uow, [account.id]).get(account.id, [])
+
+
 def free_payments(uow: UnitOfWork, account: Account) -> list[tuple[Payment, int]]:
     """Payments of an account that settle nothing in part or whole, oldest first, with how much of each is free."""
     used = select(func.sum(Allocation.amount)).where(Allocation.posting_id == Payment.posting_id)
@@ -157,7 +162,7 @@ def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> P
         raise Refused(faults)
     if method is Method.CHECK and not command.anyway:
         refuse_known_check(uow, account, reference)
-    open_rows = open_of(uow, [account.id]).get(account.id, [])
+    open_rows = open_parts(uow, account)
     settled, credit = accounts.allocate(amount, core_open(open_rows), account.currency, chosen)
     payment = book(uow, account, CameIn(amount, fee, method, reference, received), settled)
     change = uow.log(
@@ -281,7 +286,7 @@ def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] =
 
     Sign-ups of `first` are settled before all others, in their order: what moves along stays with what it was paid for.
     """
-    open_rows = open_of(uow, [account.id]).get(account.id, [])
+    open_rows = open_parts(uow, account)
     used = 0
     for group in (*([n] for n in first), None):
         rows = core_open([r for r in open_rows if group is None or r[0].enrollment_id in group])
@@ -293,7 +298,7 @@ def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] =
             used += free - rest
         uow.session.flush()
         if group is not None:
-            open_rows = open_of(uow, [account.id]).get(account.id, [])
+            open_rows = open_parts(uow, account)
     confirm_holds(uow, account)
     return used
 
@@ -352,7 +357,7 @@ def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> A
 
 
 def account_view(uow: UnitOfWork, account: Account) -> AccountOut:
-    rows = open_of(uow, [account.id]).get(account.id, [])
+    rows = open_parts(uow, account)
     about = {
         number: (code, name)
         for number, code, name in uow.session.execute(

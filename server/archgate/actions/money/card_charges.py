@@ -13,7 +13,7 @@ from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, cards, payments
 from archgate.actions.money.commands import ChargeCommand
-from archgate.core.cards import OVER, PAUSES, next_try
+from archgate.core.cards import OVER, PAUSES
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.states import CardStatus
@@ -34,7 +34,7 @@ def charge_on_file(uow: UnitOfWork, account_id: int, command: ChargeCommand) -> 
     account = accounts.get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
     amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
-    left = sum(part for _, part in accounts.open_of(uow, [account.id]).get(account.id, []))
+    left = sum(part for _, part in accounts.open_parts(uow, account))
     if not faults and not 0 < amount <= left:
         faults.append(Fault("/amount", f"{format_amount(left, account.currency)} is open on this account."))
     if faults:
@@ -135,7 +135,7 @@ def next_charge(uow: UnitOfWork, installment_id: int) -> int | None:
         return 0
     if last.status is not CardStatus.REFUSED:
         return last.refusals + 1 if last.status in OVER and last.status is not CardStatus.DONE else None
-    again = next_try(last.refusals + 1, cards.day_of(uow, last.made_at))
+    again = cards.tried_again(uow, last)
     return last.refusals + 1 if again is not None and again <= uow.today else None
 
 
@@ -143,7 +143,7 @@ def charge_due(uow: UnitOfWork, installment_id: int) -> int | None:
     """Begin the charge of an installment that is due by itself; its payment's number, None where it is no longer due."""
     installment = uow.session.get_one(Installment, installment_id)
     account = accounts.get_account(uow, installment.payer_id or 0, lock=True)
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    rows = accounts.open_parts(uow, account)
     left = next((part for i, part in rows if i.id == installment.id), 0)
     refusals = next_charge(uow, installment.id)
     if not left or refusals is None:

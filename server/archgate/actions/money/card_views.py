@@ -17,7 +17,7 @@ from archgate.actions.money.views import (
     PayLine,
     ToPay,
 )
-from archgate.core.cards import OVER, next_try
+from archgate.core.cards import OVER
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount
 from archgate.core.states import CardStatus, PaidState, RefundStatus, WhatToPay
@@ -163,12 +163,9 @@ STANDING = (CardStatus.BEGUN, CardStatus.OPEN, CardStatus.CAPTURING, CardStatus.
 
 
 def payment_view(uow: UnitOfWork, row: CardPayment, name: str, phone: str | None) -> CardPaymentOut:
-    again = None
-    if row.status is CardStatus.REFUSED and row.installment_id is not None:
-        again = next_try(row.refusals + 1, cards.day_of(uow, row.made_at))
     return CardPaymentOut(
         id=row.id, account_id=row.account_id or 0, name=name, phone=phone, amount=format_amount(row.amount, row.currency),
-        currency=row.currency, words=row.words, status=row.status, said=row.said, made=uow.local(row.made_at), tried_again=again,
+        currency=row.currency, words=row.words, status=row.status, said=row.said, made=uow.local(row.made_at), tried_again=cards.tried_again(uow, row),
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 
 from sqlalchemy import or_, select
 
@@ -44,7 +44,6 @@ from archgate.tables.roster import Enrollment
 LOOK = "look at card payment"  # a kind of job
 SOON, LATER = timedelta(seconds=60), timedelta(minutes=5)  # until the service is asked again
 STILL_HELD = timedelta(minutes=30)  # how long a seat is held at least once its first payment was authorized
-LONGEST_WAIT = timedelta(days=1)  # a payment that was begun and never taken up
 AT_ONCE = 200  # payments that a round asks about
 
 
@@ -166,7 +165,7 @@ def heard(uow: UnitOfWork, card_payment_id: int, found: Found | None) -> CardSta
 
 def is_wanted(uow: UnitOfWork, row: CardPayment, account: Account) -> bool:
     """Whether what a payment is for is still owed: as much as it comes to, of its sign-up or of the account."""
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    rows = accounts.open_parts(uow, account)
     left = sum(part for i, part in rows if row.enrollment_id in (None, i.enrollment_id))
     return row.amount <= left
 
@@ -191,7 +190,7 @@ def done(uow: UnitOfWork, row: CardPayment, account: Account | None, found: Foun
         payments.keep_details(uow, account, found.token, found.words)
     if not row.amount or row.payment_id is not None:
         return
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    rows = accounts.open_parts(uow, account)
     settled = card_settles(rows, row)
     reference = found.words or row.key[-8:]
     came = accounts.CameIn(row.amount, found.fee, Method.CARD, reference, uow.today)
@@ -221,7 +220,7 @@ def card_settles(rows: list[tuple[Installment, int]], row: CardPayment) -> dict[
 
 def payable(uow: UnitOfWork, account: Account) -> list[tuple[Installment, int]]:
     """What is open on an account and may be paid by card: all but what is to be settled at the desk."""
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    rows = accounts.open_parts(uow, account)
     return [(i, left) for i, left in rows if i.settle != Settle.DESK]
 
 
@@ -265,14 +264,16 @@ def tell_payer(uow: UnitOfWork, row: CardPayment, account: Account | None) -> No
         said = (
             f"{money_text(row.amount, row.currency)} was due, and your card could not be charged. {row.said}"
         )
-        again = tried_again(row)
-        if again:
+        if tried_again(uow, row):
             said += " We try it again in a few days."
         letter_of_link(uow, account, to, said, uow.entries[-1])
 
 
-def tried_again(row: CardPayment) -> bool:
-    return row.installment_id is not None and next_try(row.refusals + 1, row.made_at.date()) is not None
+def tried_again(uow: UnitOfWork, row: CardPayment) -> date | None:
+    """The day on which a charge by itself that was refused is tried again, on the center's calendar; None: it is not."""
+    if row.status is not CardStatus.REFUSED or row.installment_id is None:
+        return None
+    return next_try(row.refusals + 1, row.made_at.astimezone(uow.zone).date())
 
 
 # --- links to pay ---------------------------------------------------------------------------------------------
@@ -300,8 +301,7 @@ def send_link(uow: UnitOfWork, account_id: int) -> PayLinkSent:
     email = invoices.email_of(uow, account)
     text = money_text(left, account.currency)
     change = uow.log(Act.SEND_A_PAY_LINK, account.id, f"Sent a link to pay {text} to {email}")
-    to = messages.Addressee(accounts.payer_name(uow, account), email, account.person_id)
-    letter_of_link(uow, account, to, f"{text} is open on your account.", change)
+    letter_of_link(uow, account, payer_of(uow, account), f"{text} is open on your account.", change)
     return PayLinkSent(email=email, change=change.key)
 
 
@@ -342,10 +342,6 @@ def noticed(uow: UnitOfWork, number: str, key: str) -> None:
     row = uow.session.scalar(select(CardPayment).where(CardPayment.key == key))
     if row is not None:
         queue.queue(uow, LOOK, f"notice-{number}"[:80], look_of(row))
-
-
-def day_of(uow: UnitOfWork, at: datetime) -> date:
-    return at.astimezone(uow.zone).date()
 
 
 def card_faults(uow: UnitOfWork) -> list[str]:

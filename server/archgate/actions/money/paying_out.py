@@ -132,7 +132,7 @@ def post_by_hand(
 
 def open_part(uow: UnitOfWork, account: Account, command: WriteOffCommand) -> tuple[Installment, int]:
     """What is left of an installment that is open on an account."""
-    rows = accounts.open_of(uow, [account.id]).get(account.id, [])
+    rows = accounts.open_parts(uow, account)
     row = next((r for r in rows if r[0].id == command.installment_id), None)
     if row is None:
         raise refuse("/installment_id", "This installment is not open on the account.")

@@ -172,18 +172,11 @@ def add_picture(uow: UnitOfWork, person: Person, preparation_id: int, made: Size
 def hand_in(uow: UnitOfWork, person: Person, preparation_id: int, command: HandInCommand) -> OwnPreparation:
     """Hand what was prepared to the office. What keeps it from being published is said before, not after."""
     i, row, course = preparations.to_write(uow, person, preparation_id)
-    faults = (
-        texts.publishing_faults(texts.text_of(course.draft))
-        if preparations.course_changed(row, course)
-        else []
-    )
+    changed = preparations.course_changed(row, course)
+    faults = texts.publishing_faults(texts.text_of(course.draft)) if changed else []
     if faults:
         raise Refused(faults)
-    if (
-        not preparations.course_changed(row, course)
-        and course.published_n is not None
-        and not preparations.runs_of(uow, row)
-    ):
+    if not changed and course.published_n is not None and not preparations.runs_of(uow, row):
         raise conflict("nothing", "Nothing of the course has changed, and no run is prepared.")
     preparations.step(row, Preparing.HANDED_IN)
     row.handed_at, row.said = uow.now, command.said

@@ -45,7 +45,7 @@ class CardService:
 
     def open_page(self, key: str, ask: PageAsk) -> Found:
         with self.sessions.begin() as session:
-            row = self._row(session, key, lock=True)
+            row = self._row(session, key)
             if row is None:
                 row = new_payment(key, ask, ask.amount, ask.currency, ask.words)
                 row.keep, row.back = ask.keep or not ask.amount, ask.back
@@ -56,7 +56,7 @@ class CardService:
     def charge(self, key: str, ask: ChargeAsk) -> Found:
         """Charge what is on file, at once: captured or refused."""
         with self.sessions.begin() as session:
-            row = self._row(session, key, lock=True)
+            row = self._row(session, key)
             if row is not None:
                 return self._same(row, ask)
             kept = session.get(OnFile, ask.token)
@@ -83,7 +83,7 @@ class CardService:
 
     def found(self, key: str) -> Found | None:
         with self.sessions.begin() as session:
-            row = self._row(session, key, lock=True)
+            row = self._row(session, key)
             if row is None:
                 return None
             self._expire(session, row)
@@ -95,7 +95,7 @@ class CardService:
     def release(self, key: str) -> Found | None:
         """Let go of what was authorized, or close a page on which nobody has paid."""
         with self.sessions.begin() as session:
-            row = self._row(session, key, lock=True)
+            row = self._row(session, key)
             if row is not None and row.status is ServiceStatus.OPEN:
                 row.status = ServiceStatus.RELEASED
                 self._notice(session, row)
@@ -105,7 +105,7 @@ class CardService:
     def refund(self, key: str, ask: RefundAsk) -> PaidBack | None:
         """Pay a captured payment back in part or whole; never more than is left of it."""
         with self.sessions.begin() as session:
-            row = self._row(session, ask.payment, lock=True)
+            row = self._row(session, ask.payment)
             if row is None:
                 return None
             known = session.scalar(select(ServiceRefund).where(ServiceRefund.key == key))
@@ -125,7 +125,7 @@ class CardService:
 
     def _step(self, key: str, since: ServiceStatus, to: ServiceStatus) -> Found | None:
         with self.sessions.begin() as session:
-            row = self._row(session, key, lock=True)
+            row = self._row(session, key)
             if row is None:
                 return None
             self._expire(session, row)
@@ -236,9 +236,8 @@ class CardService:
 
     # --- within ---------------------------------------------------------------------------------------------------
 
-    def _row(self, session: Session, key: str, lock: bool = False) -> ServicePayment | None:
-        query = select(ServicePayment).where(ServicePayment.key == key)
-        return session.scalar(query.with_for_update() if lock else query)
+    def _row(self, session: Session, key: str) -> ServicePayment | None:
+        return session.scalar(select(ServicePayment).where(ServicePayment.key == key).with_for_update())
 
     def _row_of_page(self, session: Session, page: str) -> ServicePayment | None:
         return session.scalar(select(ServicePayment).where(ServicePayment.page == page).with_for_update())

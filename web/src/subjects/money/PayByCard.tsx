@@ -5,7 +5,7 @@ import type { Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
 import { Tick } from "../../form/Tick";
 import { Note, Row } from "../../parts/layout";
-import { count, day, money } from "../../parts/text";
+import { day, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 
 type ToPay = Schemas["ToPay"];
@@ -80,11 +80,6 @@ export function PayByCard({
       <P tone="slate">The card is given on the page of our payment service; we never see its number.</P>
     </>
   );
-}
-
-/** A word on what is open, as the heading of the choice. */
-export function openOf(to: ToPay): string {
-  return `${money(to.whole, to.currency)} in ${count(to.open.length, "sum")}`;
 }
 
 /** What came of a charge, said where it was asked for. */
