@@ -145,6 +145,22 @@ def test_nothing_is_written_of_a_card_but_its_last_digits(office, bank, card_ser
     assert row_of(office, number).status is CardStatus.DONE
 
 
+@pytest.mark.parametrize("given_up", [CardStatus.RELEASED, CardStatus.EXPIRED, CardStatus.UNKNOWN])
+def test_money_that_moved_after_a_payment_was_given_up_is_booked_once(
+    office, bank, card_service, payer, given_up
+):
+    account, _ = payer
+    number = begun(office, account)
+    gives(card_service, opened(office, bank, number), Treatment.ACCEPTED)
+    key = row_of(office, number).key
+    bank.capture(key)
+    with office.sessions.begin() as session:
+        session.get_one(CardPayment, number).status = given_up
+    assert [goes_on(office, bank, number) for _ in range(2)] == [CardStatus.DONE, CardStatus.DONE]
+    assert count(office, Payment, Payment.account_id == account) == 1
+    assert page(office, account)["balance"] == "105.00"
+
+
 @pytest.mark.parametrize("treatment", [Treatment.NO_MONEY, Treatment.BLOCKED])
 def test_a_refused_card_is_said_on_the_page_and_another_may_follow(
     office, bank, card_service, payer, treatment

@@ -9,7 +9,6 @@ from functools import partial
 
 from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act, read_only
 from archgate.actions.money import card_refunds, cards
-from archgate.core.cards import OVER
 from archgate.core.states import CardStatus, ServiceStatus
 from archgate.outside.mail import Trouble
 from archgate.outside.payments import Cards, ChargeAsk, Found, PageAsk, RefundAsk, Unheard
@@ -19,11 +18,14 @@ MOST_STEPS = 4  # opened, found, captured: no payment has more
 
 
 def go_on(sessions: Sessions, service: Cards, card_payment_id: int) -> CardStatus:
-    """Ask about a payment, and do what comes next, until there is nothing to do or the payer's turn. Raises Trouble."""
+    """Ask about a payment, and do what comes next, until there is nothing to do or the payer's turn. Raises Trouble.
+
+    What was given up is still asked about when the service gives notice: money that moved after all is booked.
+    """
     status = CardStatus.BEGUN
     for _ in range(MOST_STEPS):
         row, token = read_only(sessions, lambda uow: standing(uow, card_payment_id))
-        if row.status in OVER:
+        if row.status is CardStatus.DONE:
             return row.status
         try:
             found: Found | None = asked(service, row, token)
