@@ -123,13 +123,21 @@ class Browser:
     def tick(self, words: str) -> None:
         """Tick, or take the tick off: the box itself lies under what is drawn for it."""
         box = f"//label[contains(., {quoted(words)})] | //input[@aria-label={quoted(words)}]/parent::span"
-        self.find(box).click()
+
+        def ticked() -> bool:
+            self.find(box).click()
+            return True
+
+        self.until(ticked)
 
     def fill(self, label: str, text: str) -> None:
-        field = self.field(label)
-        field.send_keys(Keys.CONTROL, "a")
-        field.send_keys(Keys.DELETE)
-        field.send_keys(text)
+        """What is typed takes the place of what stands there; a field that is drawn anew meanwhile is typed in anew."""
+
+        def filled() -> bool:
+            self.field(label).send_keys(Keys.CONTROL, "a", Keys.NULL, Keys.DELETE, text)
+            return True
+
+        self.until(filled)
 
     def press(self, *keys: str) -> None:
         """Keys to whatever has the focus, as a person types; what is drawn anew at that moment takes them anew."""
@@ -141,8 +149,8 @@ class Browser:
         self.until(typed)
 
     def focused(self) -> str:
-        """What has the focus, by its accessible name."""
-        return self.driver.switch_to.active_element.accessible_name
+        """What has the focus, by its accessible name; asked anew where the page is drawn anew between the two questions."""
+        return self.until(lambda: (self.driver.switch_to.active_element.accessible_name,))[0]
 
     def tab_to(self, name: str, most: int = 60) -> None:
         """Tab until what is named has the focus."""

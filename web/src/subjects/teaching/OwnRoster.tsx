@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { Choice } from "../../form/Field";
 import { Views } from "../../form/Views";
+import { useResultFocus } from "../../parts/focus";
 import { Loading, Note, Row } from "../../parts/layout";
 import { day } from "../../parts/text";
 import { P, T } from "../../parts/words";
@@ -31,6 +32,7 @@ function Shown({ roster }: { roster: Roster }) {
   const [meeting, setMeeting] = useState(String(past.at(-1)?.id ?? ""));
   const mayMark = roster.may_mark && past.length > 0;
   const first = roster.meetings[0];
+  const heading = useResultFocus<HTMLHeadingElement>(roster.run_id);
   const [said, setSaid] = useState("");
   // Whose mark was not saved stands until it is: the next key does not cover it.
   const [unsaved, setUnsaved] = useState<number[]>([]);
@@ -69,7 +71,7 @@ function Shown({ roster }: { roster: Roster }) {
   return (
     <section>
       <Link to="?at=rosters">All your runs</Link>
-      <h2>
+      <h2 ref={heading} tabIndex={-1}>
         {roster.title}, {roster.code}
       </h2>
       {mayMark && (
