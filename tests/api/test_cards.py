@@ -9,7 +9,9 @@ from sqlalchemy import func, select
 from actions.test_cards import gives
 from api.test_own_teaching import own_browser
 from api.test_public_pages import a_form, path
-from archgate.actions.money import accounts, asking, cards
+from archgate.actions.enrolling import freed, held_places, offers
+from archgate.actions.kernel import signing
+from archgate.actions.money import accounts, asking, card_charges, cards
 from archgate.actions.money.commands import PayerCommand
 from archgate.core.states import CardStatus
 from archgate.jobs.worker import Worker
@@ -22,8 +24,10 @@ from archgate.outside.webhooks import signature_of
 from archgate.tables.access import SignInLimit
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
-from archgate.tables.money import CardPayment, Invoice
+from archgate.tables.money import CardPayment, Invoice, PaymentDetails
+from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
+from archgate.tables.waitlist import Waiting
 from conftest import SERVICE_SECRET
 from made import a_person, a_run, enrolled, public_run
 
@@ -137,6 +141,172 @@ def test_what_is_paid_whole_at_once_is_not_invoiced_too(office, stranger, bank, 
     with office.sessions() as session:
         kinds = session.scalars(select(Invoice.kind).where(Invoice.account_id == row.payer_id)).all()
         assert kinds == ["receipt"]
+
+
+# --- a plan that takes a card -----------------------------------------------------------------------------------
+
+ON_THE_DAY = {
+    "name": "A card now, all on the day",
+    "details": True,
+    "lines": [{"percent": "100", "due": {"before_start": 0}}],
+}
+
+
+@pytest.fixture
+def by_card(office, bank):
+    """A run that is paid by the card given at sign-up, on the first day."""
+    return public_run(office, plans=[ON_THE_DAY])
+
+
+def enrollment_on(office, run):
+    with office.sessions() as session:
+        return session.scalar(select(Enrollment).where(Enrollment.run_id == run["id"]))
+
+
+def bodies_to(office, who):
+    with office.sessions() as session:
+        return list(
+            session.scalars(select(Message.body).where(Message.to_email == who["email"]).order_by(Message.id))
+        )
+
+
+def link_to_pay(office, account):
+    return (
+        "/api/v1/pay-links/"
+        + cards.link_of(office.read(lambda d: d.session.get_one(accounts.Account, account))).rpartition(
+            "/pay/"
+        )[2]
+    )
+
+
+def details_of(office, account):
+    with office.sessions() as session:
+        query = select(func.count()).select_from(PaymentDetails)
+        return session.scalar(query.where(PaymentDetails.account_id == account))
+
+
+def test_a_seat_waits_for_the_card_that_its_plan_takes_and_is_firm_once_it_is_given(
+    office, stranger, card_service, by_card
+):
+    who = a_form()
+    quote = stranger.post(path(by_card, "/quote"), json={}).json()
+    assert quote["card"] and quote["due_now"] == "0.00"
+    done = stranger.post(path(by_card, "/sign-ups"), json=who).json()
+    assert done["pay_now"] == "0.00" and done["held_until"]
+    row = enrollment_on(office, by_card)
+    assert (row.status, row.card_first) == ("held", True)
+    assert "yours once the card is given" in bodies_to(office, who)[0]
+    assert stranger.get(f"/api/v1/card-payments/{done['pay']}").json()["said"] == "No card is given yet."
+    seen = paid_through(stranger, card_service, done["pay"])
+    assert seen["state"] == "given" and "paid" not in seen["said"]
+    row = enrollment_on(office, by_card)
+    assert (row.status, row.hold_until, row.card_first) == ("seated", None, False)
+    last = bodies_to(office, who)[-1]
+    assert "is yours" in last and "ending in 12" in last and "210.00" in last
+    with office.sessions() as session:
+        due = session.scalar(select(Installment.id).where(Installment.enrollment_id == row.id))
+    assert due in office.later(days=60).read(card_charges.due_by_itself)
+
+
+def test_whoever_is_on_it_already_gives_a_card_that_is_kept_for_nobody(
+    office, stranger, card_service, by_card
+):
+    who = a_form()
+    answers = [stranger.post(path(by_card, "/sign-ups"), json=who).json() for _ in range(2)]
+    first, again = answers
+    alike = [{**a, "pay": "", "held_until": bool(a["held_until"])} for a in answers]
+    assert alike[0] == alike[1]
+    seen = [paid_through(stranger, card_service, a["pay"]) for a in (again, first)]
+    assert seen[0] == seen[1]
+    assert details_of(office, enrollment_on(office, by_card).payer_id) == 1
+
+
+def test_whoever_types_a_name_charges_nobodys_card_but_the_one_they_give(
+    office, stranger, card_service, by_card
+):
+    known = a_person(office)
+    account = account_of(office, known["id"])
+    with office.sessions.begin() as session:
+        session.add(PaymentDetails(account_id=account, token=f"kept-{account}", words="a card", at=office.at))
+    who = {**a_form(), **{k: known[k] for k in ("given", "family", "email")}}
+    done = stranger.post(path(by_card, "/sign-ups"), json=who).json()
+    row = enrollment_on(office, by_card)
+    assert row.person_id == known["id"] and row.status == "held" and done["pay_now"] == "0.00"
+
+
+def test_a_seat_without_its_card_lapses_and_a_card_given_too_late_is_not_kept(
+    office, stranger, card_service, by_card
+):
+    who = a_form()
+    done = stranger.post(path(by_card, "/sign-ups"), json=who).json()
+    page = stranger.post(f"/api/v1/card-payments/{done['pay']}/page").json()["page"]
+    late = office.later(hours=48, minutes=1)
+    assert office.later(hours=47).read(lambda d: by_card["id"] in held_places.due_runs(d)) is False
+    assert late.act(lambda d: held_places.let_go(d, by_card["id"])) == 1
+    row = enrollment_on(office, by_card)
+    assert row.status == "lapsed" and "until a card is given, and none was" in bodies_to(office, who)[-1]
+    gives_card(card_service, page)
+    stranger.get(f"/api/v1/card-payments/{done['pay']}")
+    assert details_of(office, row.payer_id) == 0
+    assert enrollment_on(office, by_card).status == "lapsed"
+
+
+@pytest.mark.parametrize("what", ["details", "whole"])
+def test_by_the_link_in_the_letter_a_card_is_given_alone_or_with_a_payment(
+    office, stranger, card_service, by_card, what
+):
+    stranger.post(path(by_card, "/sign-ups"), json=a_form())
+    account = enrollment_on(office, by_card).payer_id
+    link = link_to_pay(office, account)
+    assert stranger.get(link).json()["card_by"]
+    begun = stranger.post(link, json={"what": what}).json()
+    gives_card(card_service, begun["page"])
+    assert stranger.get(f"/api/v1/card-payments/{begun['key']}").json()["state"] == "given"
+    assert enrollment_on(office, by_card).status == "seated" and details_of(office, account) == 1
+    assert stranger.get(link).json()["card_by"] is None
+    refused = stranger.post(link, json={"what": "details"})
+    assert refused.status_code == 422 and "No seat waits for a card" in refused.text
+
+
+def test_a_payment_that_leaves_some_open_does_not_stand_for_the_card(office, stranger, clerk, by_card):
+    stranger.post(path(by_card, "/sign-ups"), json=a_form())
+    account = enrollment_on(office, by_card).payer_id
+    paid = {"method": "cash", "amount": "10.00"}
+    assert clerk.post(f"/api/v1/accounts/{account}/payments", json=paid).status_code == 201
+    assert enrollment_on(office, by_card).status == "held"
+    assert (
+        clerk.post(f"/api/v1/accounts/{account}/payments", json={**paid, "amount": "200.00"}).status_code
+        == 201
+    )
+    assert enrollment_on(office, by_card).status == "seated"
+
+
+def test_an_offer_taken_by_the_link_waits_for_the_card_too(office, stranger, card_service, bank):
+    run = public_run(office, plans=[ON_THE_DAY], capacity=1, smallest=1)
+    first = enrolled_with_card(office, stranger, card_service, run)
+    waits = stranger.post(path(run, "/waiting"), json={k: v for k, v in a_form().items() if k != "total"})
+    assert waits.status_code == 201, waits.text
+    office.act(lambda d: freed.withdraw(d, first))
+    office.act(lambda d: offers.go_down(d, run["id"]))
+    with office.sessions() as session:
+        row = session.scalar(select(Waiting).where(Waiting.run_id == run["id"]))
+    token = signing.token_for("o", row.id, row.offers)
+    taken = stranger.post(f"/api/v1/replies/{token}", json={"answer": "take", "total": "210.00"})
+    assert taken.status_code == 200, taken.text
+    with office.sessions() as session:
+        seated = session.scalar(
+            select(Enrollment).where(Enrollment.run_id == run["id"], Enrollment.live == 1)
+        )
+    assert (seated.status, seated.card_first) == ("held", True)
+    assert stranger.get(link_to_pay(office, seated.payer_id)).json()["card_by"]
+
+
+def enrolled_with_card(office, stranger, card_service, run):
+    done = stranger.post(path(run, "/sign-ups"), json=a_form()).json()
+    paid_through(stranger, card_service, done["pay"])
+    row = enrollment_on(office, run)
+    assert row.status == "seated"
+    return row.id
 
 
 # --- by a link, on one's own page ------------------------------------------------------------------------------

@@ -44,6 +44,16 @@ def next_status(status: CardStatus, found: ServiceStatus, wanted: bool) -> CardS
     }[found]
 
 
+def makes_firm(due: bool, waits_for_card: bool, left: int) -> bool:
+    """Whether a held seat is firm: nothing that is due by today is open of its sign-up, and it waits for no payment details; or nothing
+    is open of it at all (`left` in smallest units). Source: common practice, no source.
+
+    >>> makes_firm(due=False, waits_for_card=True, left=21000), makes_firm(due=False, waits_for_card=True, left=0)
+    (False, True)
+    """
+    return not left or not (due or waits_for_card)
+
+
 def next_try(refusals: int, day: date) -> date | None:
     """The day on which a charge that was refused on `day`, for the so-many-th time, is tried again by itself; None: no more, people
     look after it. Three and then four days later. Source: common practice, no source.

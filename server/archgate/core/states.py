@@ -94,11 +94,21 @@ class PaidState(StrEnum):
     OVER = "over"
 
 
+class CardComes(StrEnum):
+    """When the payment details of a plan that takes them come: they are on file, or may follow the sign-up; `anew`: they follow even
+    where some are on file, since whoever types a name need not be that person."""
+
+    ON_FILE = "on file"
+    FOLLOWS = "follows"
+    ANEW = "anew"
+
+
 class WhatToPay(StrEnum):
-    """What of an account is paid by card."""
+    """What of an account is paid by card; `details`: nothing now, the card is kept for later sums."""
 
     NEXT = "next"
     WHOLE = "whole"
+    DETAILS = "details"
 
 
 class Preparing(StrEnum):

@@ -65,7 +65,8 @@ class NoticeSeen(Base):
 
 class Enrollment(Base):
     """One sign-up on one run: a person, with as many heads as `heads`. `quote` is what was agreed, word for word; only a
-    change of the sign-up itself writes a new one. `came_from_id` is the sign-up on another run that it was moved from.
+    change of the sign-up itself writes a new one. `came_from_id` is the sign-up on another run that it was moved from. `card_first`: a
+    seat that is held waits for payment details too.
 
     `live` is 1 while the enrollment holds its seat ("seated", or "held" until `hold_until` for the first payment) and NULL
     when it ended, so that the unique key allows one live enrollment per person and run and any number of ended ones.
@@ -100,6 +101,7 @@ class Enrollment(Base):
     )
     role: Mapped[Role] = mapped_column(default=Role.LEARNER)
     hold_until: Mapped[datetime | None]
+    card_first: Mapped[bool] = mapped_column(default=False)
     received_on: Mapped[date | None]
     exception: Mapped[Prose] = mapped_column(default="")
     answers: Mapped[dict[str, str]] = mapped_column(default=dict)

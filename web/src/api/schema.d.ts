@@ -9754,6 +9754,8 @@ export interface components {
             role: components["schemas"]["Role"];
             /** Held Until */
             held_until: string | null;
+            /** Waits For Card */
+            waits_for_card: boolean;
             /** Heads */
             heads: number;
             /**
@@ -14429,7 +14431,7 @@ export interface components {
         };
         /**
          * PublicQuote
-         * @description What is asked costs, and when it is due.
+         * @description What is asked costs, and when it is due; `card`: payment details are taken at sign-up, and charged on those days.
          */
         PublicQuote: {
             /** Currency */
@@ -14456,6 +14458,8 @@ export interface components {
             can: boolean;
             /** Said */
             said: string;
+            /** Card */
+            card: boolean;
         };
         /**
          * PublicRate
@@ -16762,7 +16766,7 @@ export interface components {
         /**
          * SignedUp
          * @description What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest. `pay` is the key by which `pay_now`
-         *     is paid by card at once.
+         *     is paid by card at once; of nothing, a card is given that is charged later.
          */
         SignedUp: {
             /** Title */
@@ -17347,7 +17351,7 @@ export interface components {
         /**
          * ToPay
          * @description What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
-         *     their own page only.
+         *     their own page only; `card_by` until when a seat is held that waits for payment details.
          */
         ToPay: {
             /** Center */
@@ -17367,6 +17371,8 @@ export interface components {
             whole: string;
             /** On File */
             on_file: string | null;
+            /** Card By */
+            card_by: string | null;
         };
         /** TodayOut */
         TodayOut: {
@@ -17837,10 +17843,10 @@ export interface components {
         Weekday: "MO" | "TU" | "WE" | "TH" | "FR" | "SA" | "SU";
         /**
          * WhatToPay
-         * @description What of an account is paid by card.
+         * @description What of an account is paid by card; `details`: nothing now, the card is kept for later sums.
          * @enum {string}
          */
-        WhatToPay: "next" | "whole";
+        WhatToPay: "next" | "whole" | "details";
         /**
          * WhichCommand
          * @description `ids` names some of a list; without it all.

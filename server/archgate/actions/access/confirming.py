@@ -20,20 +20,21 @@ WHILE_PAYING = timedelta(minutes=35)  # longer than the payment service keeps it
 
 
 def payment_now(
-    uow: UnitOfWork, run: Run, priced: AgreedQuote, enrollment: Enrollment | None
+    uow: UnitOfWork, run: Run, priced: AgreedQuote, enrollment: Enrollment | None, card_first: bool
 ) -> CardPayment | None:
-    """What is due at once and not at the desk, ready to be paid by card; None where nothing is, or cards are not taken.
+    """What is due at once and not at the desk, ready to be paid by card; None where nothing is, or cards are not taken. With
+    `card_first` the card is kept for later sums, also where nothing is due yet.
 
     Without a sign-up it looks the same from outside, and what is authorized is released.
     """
     now = sum(i.amount for i in priced.installments if i.due <= uow.today and i.settle != Settle.DESK)
-    if not now or not cards.taken():
+    if not (now or card_first) or not cards.taken():
         return None
     title = run.title or run.course.title
     asked = cards.Begin(
         now, priced.currency, f"{uow.center.name}: {title}",
         account_id=enrollment.payer_id if enrollment else None, enrollment_id=enrollment.id if enrollment else None,
-        discreet=True,
+        keep=card_first, discreet=True,
     )  # fmt: skip
     return cards.begin(uow, asked, look=None)
 

@@ -360,7 +360,7 @@ def own_to_pay(uow: UnitOfWork, person: Person) -> ToPay | None:
     """What somebody may pay by card on their own page; None where nothing is open, or cards are not taken."""
     account = own_account(uow, person)
     shown = card_views.to_pay(uow, account, own=True) if account is not None and cards.taken() else None
-    return shown if shown is not None and shown.open else None
+    return shown if shown is not None and (shown.open or shown.card_by) else None
 
 
 def own_account(uow: UnitOfWork, person: Person) -> Account | None:

@@ -90,7 +90,7 @@ class PublicLine(View):
 
 
 class PublicQuote(View):
-    """What is asked costs, and when it is due."""
+    """What is asked costs, and when it is due; `card`: payment details are taken at sign-up, and charged on those days."""
 
     currency: str
     lines: list[PublicLine]
@@ -101,6 +101,7 @@ class PublicQuote(View):
     heads: int
     can: bool
     said: str
+    card: bool
 
 
 class KeptSeats(View):
@@ -120,7 +121,7 @@ class CodeFits(View):
 
 class SignedUp(View):
     """What came of a sign-up, as far as it may be said to whoever sent it: the letter says the rest. `pay` is the key by which `pay_now`
-    is paid by card at once."""
+    is paid by card at once; of nothing, a card is given that is charged later."""
 
     title: str
     said: str

@@ -83,7 +83,7 @@ def rehearse(uow: UnitOfWork, run_id: int, asked: RehearseCommand) -> Rehearsed:
         }
         try:
             made = quotes.resolve_ask(then, run, command_of(Ask, body))
-            quote = sign_up_form.quote_out(quotes.priced(then, made), asked.heads, not reasons, "")
+            quote = sign_up_form.quote_out(quotes.priced(then, made), made, not reasons, "")
         except Refused as refused:
             trouble = refused.faults[0].message
         except Problem as problem:

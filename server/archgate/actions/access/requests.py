@@ -27,7 +27,7 @@ from archgate.core.faults import Refused
 from archgate.core.money import format_amount
 from archgate.core.names import folded
 from archgate.core.rights import Right
-from archgate.core.states import PageSetting, RequestStatus, SignsUp, SignUp, Told, WayIn
+from archgate.core.states import CardComes, PageSetting, RequestStatus, SignsUp, SignUp, Told, WayIn
 from archgate.papers.letters.occasions import RequestCame, RequestRefused, RequestToDecide
 from archgate.papers.letters.writing import written
 from archgate.tables.access import User
@@ -226,7 +226,7 @@ def enroll(uow: UnitOfWork, row: SeatRequest, run: Run, person: Person, word: st
         "word": said,
     }
     command = command_of(EnrollCommand, {k: v for k, v in body.items() if v is not None})
-    done = enrollments.enroll(uow, command, WayIn.REQUEST)
+    done = enrollments.enroll(uow, command, WayIn.REQUEST, card=CardComes.FOLLOWS)
     enrollment = uow.session.get_one(enrollments.Enrollment, done.enrollment_id)
     enrollment.answers = row.answers
     uow.session.flush()

@@ -43,7 +43,7 @@ from archgate.core.money import format_amount
 from archgate.core.names import folded
 from archgate.core.quotes import AgreedQuote
 from archgate.core.schedule import day_text
-from archgate.core.states import HoldStatus, Told, WayIn
+from archgate.core.states import CardComes, HoldStatus, Told, WayIn
 from archgate.core.waitlist import Party, chances_of
 from archgate.papers.letters.occasions import InLine, Interested, NotSignedUp
 from archgate.papers.letters.writing import written
@@ -142,7 +142,10 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
     }
     body = {k: v for k, v in body.items() if v is not None}
     way = WayIn.CODE if there.code is not None else WayIn.PURCHASE
-    done = enrollments.enroll(uow, command_of(EnrollCommand, body), way, by_person=True, others=others)
+    card = CardComes.ANEW if looker.person is None else CardComes.FOLLOWS
+    done = enrollments.enroll(
+        uow, command_of(EnrollCommand, body), way, by_person=True, others=others, card=card
+    )
     enrollment = uow.session.get_one(enrollments.Enrollment, done.enrollment_id)
     enrollment.access_code_id = there.code.id if there.code else None
     enrollment.answers = agreed_answers(uow, run, command)
@@ -150,7 +153,7 @@ def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker
     first_letter(uow, person)
     if enrollment.total:
         confirming.queue_invoice(uow, enrollment, done.change)
-    pay = confirming.payment_now(uow, run, enrollment.quote, enrollment)
+    pay = confirming.payment_now(uow, run, enrollment.quote, enrollment, enrollment.card_first)
     return signed_up(uow, run, enrollment.quote, command.email, uow.local(enrollment.hold_until), pay)
 
 
@@ -223,9 +226,10 @@ def not_signed_up(
     if held is not None:
         held.status, held.ended_at = HoldStatus.RELEASED, uow.now
     write_why_not(uow, run, person, why, f"Somebody signed up for {run.code} once more")
-    hours = run.hold_hours if run.hold_hours and priced.due_now > 0 else None
+    card_first = quotes.needs_details(made, priced.total)
+    hours = enrollments.hold_hours(run, priced, None, card_first)
     until = uow.now + timedelta(hours=hours) if hours else None
-    pay = confirming.payment_now(uow, run, priced, None)
+    pay = confirming.payment_now(uow, run, priced, None, card_first)
     return signed_up(uow, run, priced, command.email, uow.local(until), pay)
 
 

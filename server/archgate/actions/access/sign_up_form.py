@@ -33,7 +33,7 @@ from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import payments
+from archgate.actions.money import cards, payments
 from archgate.actions.people import people
 from archgate.actions.runs import publication
 from archgate.actions.seats import seats
@@ -177,8 +177,11 @@ def rates_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[PublicRat
 
 
 def plans_of(uow: UnitOfWork, run: Run, person: Person | None) -> list[Plan]:
-    """The plans that can be chosen without the staff: those that take payment details only by whoever has some on file."""
+    """The plans that can be chosen without the staff: those that take payment details where cards are taken, or by whoever has some
+    on file."""
     offered = plans.offered(uow, run)
+    if cards.taken():
+        return offered
     has = any(p.details for p in offered) and payments.words_of(uow, run, person, None) is not None
     return [p for p in offered if has or not p.details]
 
@@ -261,10 +264,10 @@ def quote(uow: UnitOfWork, run_id: int, ask: PublicAsk, looker: Looker) -> Publi
     sign_up, _, reasons = now_of(uow, there, state.free == 0)
     can = not reasons and sign_up is SignUp.OPEN and isinstance(seat, core_seats.Seated)
     why = reasons[0].public if reasons else "" if isinstance(seat, core_seats.Seated) else seat.why
-    return quote_out(priced, len(made.heads), can, "" if can else why)
+    return quote_out(priced, made, can, "" if can else why)
 
 
-def quote_out(priced: AgreedQuote, heads: int, can: bool, said: str) -> PublicQuote:
+def quote_out(priced: AgreedQuote, made: quotes.ResolvedAsk, can: bool, said: str) -> PublicQuote:
     def text(units: int) -> str:
         return format_amount(units, priced.currency)
 
@@ -275,9 +278,10 @@ def quote_out(priced: AgreedQuote, heads: int, can: bool, said: str) -> PublicQu
         total=text(priced.total),
         due_now=text(priced.due_now),
         dues=dues_of(priced),
-        heads=heads,
+        heads=len(made.heads),
         can=can,
         said=said,
+        card=quotes.needs_details(made, priced.total),
     )
 
 

@@ -32,7 +32,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
-from archgate.actions.money import accounts, money
+from archgate.actions.money import accounts, held, money
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core import eligibility, ledger, plans, refunds
@@ -122,6 +122,7 @@ def view(uow: UnitOfWork, enrollment_id: int) -> EnrollmentOut:
         id=enrollment.id, run_id=enrollment.run_id, person_id=enrollment.person_id,
         name=enrollment.person.name, status=enrollment.status, role=enrollment.role, heads=enrollment.heads,
         held_until=uow.local(enrollment.hold_until),
+        waits_for_card=held.waits_for_card(uow, enrollment),
         signed_up=enrollment.signed_up, way_in=enrollment.way_in, note=enrollment.note,
         came_from=lookups.get_run(uow, came.run_id).code if came else None,
         account_id=account.id, payer=accounts.payer_name(uow, account), quote=quote_view(enrollment.quote),

@@ -25,7 +25,7 @@ from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.rows import put
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, invoices, money, payments
+from archgate.actions.money import accounts, cards, invoices, money, payments
 from archgate.actions.money.commands import PartCommand, PaymentCommand
 from archgate.actions.people import people
 from archgate.actions.seats import made_of, parties, seats
@@ -34,7 +34,7 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
 from archgate.core.rights import Right
-from archgate.core.states import EnrollmentStatus, Role, SignUp
+from archgate.core.states import CardComes, EnrollmentStatus, Role, SignUp
 from archgate.tables.base import Base
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
@@ -44,6 +44,8 @@ from archgate.tables.people import Person
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
+
+USUAL_HOLD = 48  # hours that a seat is held where the run does not say it
 
 
 def payer_owner(
@@ -82,13 +84,14 @@ def enroll(
     letters: bool = False,
     by_person: bool = False,
     others: Sequence[Person] | None = None,
+    card: CardComes = CardComes.ON_FILE,
 ) -> EnrolledView:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
     When the total has changed since it was shown, nothing is written and both are answered (409). The quote is kept word
     for word. With a kept quote its terms hold, whatever became of the fees since. `hold` keeps the seat only until the
     first payment; not said, as the run has it. With `letters` those that go out are shown. `by_person`: they did it themselves;
-    `others` are the other heads, where they are known as people and not by their names.
+    `others` are the other heads, where they are known as people and not by their names; `card`: when a plan's payment details come.
     """
     person, expected = made_of.expect(uow, command.person_id, command.run_id)
     if expected and expected.full and command.held_place_id is None:
@@ -126,7 +129,7 @@ def enroll(
         quotes.refuse_rates(uow, resolved, person, organization_id, special.received_on)
         priced = quotes.priced(uow, resolved, special.received_on)
     paying = people.get_person(uow, command.payer_person_id) if command.payer_person_id else person
-    quotes.refuse_missing_details(uow, resolved, priced.total, paying, organization_id)
+    card_first = waits_for_card(uow, resolved, priced.total, paying, organization_id, card)
     if others is None:
         others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
     coming = Coming(
@@ -140,6 +143,7 @@ def enroll(
         special=special,
         hold=command.hold,
         group_id=Groups(uow).of(run.id, command.group),
+        card_first=card_first,
     )
     enrollment, seat = seat_at_price(uow, coming, state, command.total, group)
     if kept:
@@ -213,7 +217,7 @@ def refuse_full_run(
 class Coming:
     """One enrollment on its way in: what is asked, at which price, who comes and who pays, and how it came about. `others` are
     the heads after the first that are named already; `hold`: the seat is held for the first payment only, or not; None as
-    the run has it."""
+    the run has it; `card_first`: it is held for payment details."""
 
     resolved: quotes.ResolvedAsk
     priced: AgreedQuote
@@ -229,6 +233,25 @@ class Coming:
     sentence_id: int | None = None
     order_number: str = ""
     contact: str = ""
+    card_first: bool = False
+
+
+def waits_for_card(
+    uow: UnitOfWork,
+    resolved: quotes.ResolvedAsk,
+    total: int,
+    paying: Person,
+    organization_id: int | None,
+    card: CardComes,
+) -> bool:
+    """Whether the seat is held until payment details are given. Where they must be on file, or cards are not taken, missing ones are
+    refused."""
+    if card is CardComes.ON_FILE or not cards.taken():
+        quotes.refuse_missing_details(uow, resolved, total, paying, organization_id)
+        return False
+    if card is CardComes.ANEW:
+        return quotes.needs_details(resolved, total)
+    return quotes.details_missing(uow, resolved, total, paying, organization_id)
 
 
 def seat_at_price(
@@ -245,12 +268,19 @@ def seat_at_price(
         raise Problem(422, "too-large", seat.why)
     seats.take(uow, run.id, heads, priced.total)
     enrollment = seat_person(uow, coming, seat)
-    hold = coming.hold
-    hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
-    if hours is not None and priced.due_now > 0:
+    hours = hold_hours(run, priced, coming.hold, coming.card_first)
+    if hours is not None:
         enrollment.status, enrollment.hold_until = EnrollmentStatus.HELD, uow.now + timedelta(hours=hours)
+        enrollment.card_first = coming.card_first
         uow.session.flush()
     return enrollment, seat
+
+
+def hold_hours(run: Run, priced: AgreedQuote, hold: bool | None, card_first: bool) -> int | None:
+    """For how many hours a seat is held until what is due at sign-up, or a card, has come; None where it is firm at once."""
+    if card_first or (hold and priced.due_now > 0):
+        return run.hold_hours or USUAL_HOLD
+    return run.hold_hours if hold is None and priced.due_now > 0 else None
 
 
 def enrolled_view(

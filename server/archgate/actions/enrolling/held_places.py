@@ -16,6 +16,7 @@ from archgate.actions.kernel.restoring import restore_rows
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
+from archgate.actions.money import held
 from archgate.actions.people import people
 from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
@@ -274,14 +275,16 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
     ).all()
     for enrollment in unpaid:
         name, title = enrollment.person.name, run.title or run.course.title
-        leaving.end(uow, enrollment, EnrollmentStatus.LAPSED, f"{name} did not pay in time for {run.code}")
+        card = held.waits_for_card(uow, enrollment)
+        what = "gave no card" if card else "did not pay"
+        leaving.end(uow, enrollment, EnrollmentStatus.LAPSED, f"{name} {what} in time for {run.code}")
         change = uow.log(
             Act.A_HELD_SEAT_LAPSES,
             enrollment.id,
-            f"{name} did not pay in time; the seat on {run.code} is free",
+            f"{name} {what} in time; the seat on {run.code} is free",
             run_id=run.id,
         )
-        letter = written(HeldSeatLapsed(uow.center.name, title))
+        letter = written(HeldSeatLapsed(uow.center.name, title, card))
         messages.write(uow, change, messages.to_person(enrollment.person), letter, run.id)
     uow.session.flush()
     return len(rows) + len(unpaid)

@@ -16,7 +16,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
-from archgate.core.states import InterestStatus, RunStatus, SignUp, WayIn
+from archgate.core.states import CardComes, InterestStatus, RunStatus, SignUp, WayIn
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.waitlist import Interest
@@ -79,7 +79,7 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
     if answer == "take":
         body = {"run_id": run.id, "person_id": row.person_id, "total": total}
         try:
-            enrollments.enroll(uow, command_of(EnrollCommand, body), WAY_IN)
+            enrollments.enroll(uow, command_of(EnrollCommand, body), WAY_IN, card=CardComes.FOLLOWS)
         except Problem as problem:
             if problem.kind == "details-needed":
                 raise conflict(

@@ -10,7 +10,7 @@ from archgate.actions.courses import courses
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
-from archgate.actions.money import accounts, cards
+from archgate.actions.money import accounts, cards, held
 from archgate.actions.schedule import schedule
 from archgate.core.states import Told
 from archgate.papers.letters.occasions import Begins, Enrolled, ListEnrolled, Owed, SomebodyEnrolled, Span
@@ -135,6 +135,7 @@ def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run, word: str = "")
             held_until=until.astimezone(uow.zone) if until else None,
             word=word.strip(),
             pay=pay_link(uow, enrollment),
+            card_first=held.waits_for_card(uow, enrollment),
         )
     )
 

@@ -123,6 +123,7 @@ class EnrollmentOut(View):
     status: EnrollmentStatus
     role: Role
     held_until: Moment | None
+    waits_for_card: bool
     heads: int
     signed_up: date
     way_in: str

@@ -20,7 +20,7 @@ from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import money
+from archgate.actions.money import cards, money
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
 from archgate.core import seats as core_seats
@@ -228,6 +228,7 @@ def seat_row(
     coming = enrollments.Coming(
         resolved, priced, row.person, payer, way_in, row.note, row.batch_id,
         group_id=row.group_id, sentence_id=row.sentence_id, order_number=row.order_number, contact=row.contact,
+        card_first=cards.taken() and quotes.details_missing(uow, resolved, priced.total, row.person, payer.organization_id),
     )  # fmt: skip
     enrollment, seat = enrollments.seat_at_price(
         uow, coming, replace(state, waiting=()), total, group_of(uow, run, row)

@@ -470,14 +470,20 @@ def needs_details(resolved: ResolvedAsk, total: int) -> bool:
     return resolved.plan.details and total > 0
 
 
+def details_missing(
+    uow: UnitOfWork, resolved: ResolvedAsk, total: int, person: Person, organization_id: int | None
+) -> bool:
+    """Whether a plan takes payment details at sign-up, and whoever pays has none on file."""
+    if not needs_details(resolved, total):
+        return False
+    return payments.words_of(uow, resolved.run, person, organization_id) is None
+
+
 def refuse_missing_details(
     uow: UnitOfWork, resolved: ResolvedAsk, total: int, person: Person, organization_id: int | None
 ) -> None:
     """Refuse a plan that takes payment details at sign-up while whoever pays has none on file."""
-    if (
-        needs_details(resolved, total)
-        and payments.words_of(uow, resolved.run, person, organization_id) is None
-    ):
+    if details_missing(uow, resolved, total, person, organization_id):
         sentence = f"The plan {resolved.plan.name} takes payment details at sign-up; none are on file for whoever pays."
         raise Problem(422, "details-needed", sentence)
 

@@ -20,7 +20,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import money, owing
+from archgate.actions.money import held, money, owing
 from archgate.actions.money.commands import (
     PayerCommand,
     PaymentCommand,
@@ -44,7 +44,7 @@ from archgate.core import accounts, ledger
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
-from archgate.core.states import EnrollmentStatus, Method
+from archgate.core.states import Method
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account, Allocation, Entry, Payment, Posting
@@ -57,7 +57,7 @@ def get_account(uow: UnitOfWork, account_id: int, lock: bool = False) -> Account
     """An account; locked to be written to, after the runs whose held seats a payment may confirm (runs come before)."""
     query = select(Account).where(Account.id == account_id)
     if lock:
-        for run_id in sorted({e.run_id for e in held_seats(uow, account_id)}):
+        for run_id in sorted({e.run_id for e in held.seats_of(uow, account_id)}):
             if not seats.is_locked(uow, run_id):
                 seats.run_to_change(uow, run_id)
         query = query.with_for_update().execution_options(populate_existing=True)
@@ -207,7 +207,7 @@ def book(uow: UnitOfWork, account: Account, came: CameIn, settled: dict[int, int
                    f"Kept by the {who} of {format_amount(came.amount, currency)} from {name}", caused_by_id=posting.id)  # fmt: skip
     settle(uow, posting.id, settled)
     uow.session.flush()
-    confirm_holds(uow, account)
+    held.confirm(uow, account)
     return payment
 
 
@@ -299,29 +299,8 @@ def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] =
         uow.session.flush()
         if group is not None:
             open_rows = open_parts(uow, account)
-    confirm_holds(uow, account)
+    held.confirm(uow, account)
     return used
-
-
-def confirm_holds(uow: UnitOfWork, account: Account) -> None:
-    """Seats held until the first payment are taken for good once nothing that is due by today is open of them."""
-    for enrollment in held_seats(uow, account.id):
-        if not seats.is_locked(uow, enrollment.run_id):
-            # It came while the account was waited for; a deadlock, should there be one, runs all of it again.
-            seats.run_to_change(uow, enrollment.run_id)
-            uow.session.refresh(enrollment)
-        still = money.open_installments(uow, [enrollment.id]).get(enrollment.id, [])
-        if not any(i.due <= uow.today for i, _ in still):
-            enrollment.status, enrollment.hold_until = EnrollmentStatus.SEATED, None
-    uow.session.flush()
-
-
-def held_seats(uow: UnitOfWork, account_id: int) -> list[Enrollment]:
-    """The sign-ups of a payer whose seats are held until the first payment."""
-    query = select(Enrollment).where(
-        Enrollment.payer_id == account_id, Enrollment.status == EnrollmentStatus.HELD
-    )
-    return list(uow.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
 
 
 # --- what an account shows --------------------------------------------------------------------------------

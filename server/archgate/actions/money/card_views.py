@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from sqlalchemy import Select, and_, or_, select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, card_charges, card_refunds, cards, payments
+from archgate.actions.money import accounts, card_charges, card_refunds, cards, held, payments
 from archgate.actions.money.commands import PayByCardCommand
 from archgate.actions.money.views import (
     CardBegun,
@@ -48,12 +50,16 @@ def state_of(row: CardPayment) -> tuple[PaidState, str]:
     if row.discreet and row.given_at is not None:
         return (
             PaidState.GIVEN,
-            "Your card was accepted. We have written to you what was paid and what is next.",
+            "Your card was accepted. We have written to you what was paid and what is next."
+            if row.amount
+            else "Your card was accepted. We have written to you what is next.",
         )
     if row.status is CardStatus.DONE:
         return (
             PaidState.GIVEN,
-            "It is paid. The receipt goes to you by email." if row.amount else "The card is on file.",
+            "It is paid. The receipt goes to you by email."
+            if row.amount
+            else row.said or "The card is on file.",
         )
     if row.status is CardStatus.REFUSED:
         return PaidState.REFUSED, row.said
@@ -63,7 +69,7 @@ def state_of(row: CardPayment) -> tuple[PaidState, str]:
         return PaidState.OVER, "It was no longer owed when the card was given; nothing is charged."
     if row.given_at is not None:
         return PaidState.GIVEN, "Your card was accepted; the sum is being charged."
-    return PaidState.OPEN, "Nothing is paid yet."
+    return PaidState.OPEN, "Nothing is paid yet." if row.amount else "No card is given yet."
 
 
 def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
@@ -91,7 +97,14 @@ def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
         next=format_amount(next_sum(uow, rows), currency) if rows else None,
         whole=format_amount(sum(left for _, left in rows), currency),
         on_file=details.words if details else None,
+        card_by=uow.local(card_by(uow, account)),
     )
+
+
+def card_by(uow: UnitOfWork, account: Account) -> datetime | None:
+    """Until when a seat is held that waits for payment details, the first of several; None where none does."""
+    waits = [e.hold_until for e in held.seats_of(uow, account.id) if held.waits_for_card(uow, e)]
+    return min((until for until in waits if until is not None), default=None)
 
 
 def next_sum(uow: UnitOfWork, rows: list[tuple[Installment, int]]) -> int:
@@ -104,6 +117,12 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
     """Begin what a payer asked for: on the service's page, or from what is on file, which only their own page may charge."""
     cards.refuse_without_service()
     account = accounts.get_account(uow, account.id, lock=True)
+    waits = card_by(uow, account) is not None
+    if command.what is WhatToPay.DETAILS:
+        if not waits and not own:
+            raise refuse("/what", "No seat waits for a card any more.")
+        words = f"{uow.center.name}: a card for later sums"
+        return cards.begin(uow, cards.Begin(0, account.currency, words, account.id, keep=True))
     rows = cards.payable(uow, account)
     amount = sum(left for _, left in rows) if command.what is WhatToPay.WHOLE else next_sum(uow, rows)
     if not amount:
@@ -114,9 +133,8 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
         return card_charges.charge(uow, account, amount)
     what = "all that is open" if command.what is WhatToPay.WHOLE else "what is due first"
     words = f"{uow.center.name}: {what}"
-    return cards.begin(
-        uow, cards.Begin(amount, account.currency, words, account.id, keep=command.keep and own)
-    )
+    keep = waits or (command.keep and own)  # a seat that waits for a card has it by any payment
+    return cards.begin(uow, cards.Begin(amount, account.currency, words, account.id, keep=keep))
 
 
 def begun(uow: UnitOfWork, card_payment_id: int) -> CardBegun:

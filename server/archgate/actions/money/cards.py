@@ -14,10 +14,11 @@ from sqlalchemy import or_, select
 
 from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.acts import Act
+from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.messages import messages
-from archgate.actions.money import accounts, invoices, payments
+from archgate.actions.money import accounts, held, invoices, payments
 from archgate.actions.money.views import PayLinkSent
 from archgate.clock import system_now
 from archgate.core import accounts as core_accounts
@@ -27,7 +28,7 @@ from archgate.core.plans import Settle
 from archgate.core.states import CardStatus, EnrollmentStatus, Method
 from archgate.documents.reader import Document
 from archgate.outside.payments import Found
-from archgate.papers.letters.occasions import NotCharged, PayLink
+from archgate.papers.letters.occasions import CardKept, NotCharged, Owed, PayLink
 from archgate.papers.letters.writing import written
 from archgate.papers.words import money_text
 from archgate.settings import settings_from
@@ -185,9 +186,11 @@ def done(uow: UnitOfWork, row: CardPayment, account: Account | None, found: Foun
     """Book what was charged, once, and send the receipt; keep the details that were given for later."""
     row.ended_at, row.said = uow.now, ""
     if account is None:
-        raise AssertionError(f"{row.key} was charged for nobody.")
+        if row.amount:
+            raise AssertionError(f"{row.key} was charged for nobody.")
+        return  # details given for a sign-up that is none: they are kept for nobody
     if found.token and row.keep:
-        payments.keep_details(uow, account, found.token, found.words)
+        kept(uow, row, account, found)
     if not row.amount or row.payment_id is not None:
         return
     rows = accounts.open_parts(uow, account)
@@ -200,6 +203,22 @@ def done(uow: UnitOfWork, row: CardPayment, account: Account | None, found: Foun
     text, who = format_amount(row.amount, row.currency), accounts.payer_name(uow, account)
     uow.log(Act.TAKE_A_CARD_PAYMENT, payment.id, f"{text} by card from {who}")
     invoices.send_if_possible(uow, invoices.receipt(uow, payment.id).id)
+
+
+def kept(uow: UnitOfWork, row: CardPayment, account: Account, found: Found) -> None:
+    """Keep the details that were given, and tell whoever's seat is firm by it; those given for a seat that was let go of are not kept."""
+    enrollment = uow.session.get(Enrollment, row.enrollment_id) if row.enrollment_id else None
+    if enrollment is not None and not enrollment.holds_seat:
+        row.said = "The seat was no longer held, so the card is not kept."
+        return
+    payments.keep_details(uow, account, found.token, found.words)
+    change = uow.entries[-1]
+    to = payer_of(uow, account)
+    for firm in held.card_given(uow, account):
+        run = get_run(uow, firm.run_id)
+        dues = tuple(Owed(i.amount, i.due) for i in firm.installments if i.due > uow.today)
+        letter = CardKept(uow.center.name, to.name, messages.named(run), found.words, firm.currency, dues)
+        messages.write(uow, change, to, written(letter), run.id)
 
 
 def card_settles(rows: list[tuple[Installment, int]], row: CardPayment) -> dict[int, int]:

@@ -131,7 +131,7 @@ class PayLine(View):
 
 class ToPay(View):
     """What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
-    their own page only."""
+    their own page only; `card_by` until when a seat is held that waits for payment details."""
 
     center: str
     name: str
@@ -140,6 +140,7 @@ class ToPay(View):
     next: AmountText | None
     whole: AmountText
     on_file: str | None
+    card_by: Moment | None
 
 
 class PayLinkSent(View):

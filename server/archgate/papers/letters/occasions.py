@@ -62,7 +62,7 @@ class Occasion:
 @dataclass(frozen=True)
 class Enrolled(Occasion):
     """To a learner: where, every date ahead, what is due when, until when an unpaid seat is held (local time), a line of the office's
-    own, and where to pay by card."""
+    own, and where to pay by card; `card_first`: the seat is held until a card is given for later sums."""
 
     template = "enrolled.txt"
     center: str
@@ -77,6 +77,7 @@ class Enrolled(Occasion):
     held_until: datetime | None
     word: str = ""
     pay: str = ""
+    card_first: bool = False
 
 
 @dataclass(frozen=True)
@@ -189,9 +190,12 @@ class LineMoved(Occasion):
 
 @dataclass(frozen=True)
 class HeldSeatLapsed(Occasion):
+    """`card`: it was held for payment details, not for a payment."""
+
     template = "held_seat_lapsed.txt"
     center: str
     title: str
+    card: bool
 
 
 @dataclass(frozen=True)
@@ -404,6 +408,19 @@ class PayLink(Occasion):
     name: str
     said: str
     link: str
+
+
+@dataclass(frozen=True)
+class CardKept(Occasion):
+    """To a payer: payment details are on file, the seat that waited for them is theirs, and when they are charged."""
+
+    template = "card_kept.txt"
+    center: str
+    name: str
+    run: NamedRun
+    words: str
+    currency: str
+    dues: tuple[Owed, ...]
 
 
 @dataclass(frozen=True)

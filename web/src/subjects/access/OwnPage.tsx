@@ -410,7 +410,7 @@ function Pay({ own }: { own: Own }) {
     <>
       <Charged said={said} />
       {own.pay && (
-        <details open={own.next_due !== null && own.next_due.due <= own.today}>
+        <details open={own.pay.card_by !== null || (own.next_due !== null && own.next_due.due <= own.today)}>
           <summary>Pay by card</summary>
           <PayByCard
             to={own.pay}

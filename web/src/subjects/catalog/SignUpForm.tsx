@@ -347,6 +347,9 @@ function Price({
       {act === "sign up" && !isZero(quote.total) && (
         <p>{quote.dues.map((due) => `${day(due.day)}: ${money(due.amount, currency)}`).join(" · ")}</p>
       )}
+      {act === "sign up" && quote.card && (
+        <P small>A card is given after signing up, and charged on these days by itself.</P>
+      )}
       {!quote.can && act === "sign up" && quote.said && <Fault role="alert">{quote.said}</Fault>}
     </section>
   );

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
-import { day, money } from "../../parts/text";
+import { day, isZero, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 
 /** What came of a form that was sent, as far as the page may say it. */
@@ -43,8 +43,15 @@ export function Signed({
           </ul>
         </>
       )}
-      {done.pay && done.pay_now && <PayNow pay={done.pay} sum={money(done.pay_now, done.currency)} />}
-      {done.held_until && <p>Your seat is held for the first payment; the letter says until when.</p>}
+      {done.pay && done.pay_now && (
+        <PayNow pay={done.pay} sum={isZero(done.pay_now) ? null : money(done.pay_now, done.currency)} />
+      )}
+      {done.held_until && (
+        <p>
+          Your seat is held for {isZero(done.pay_now ?? "1") ? "the card" : "the first payment"}; the letter
+          says until when.
+        </p>
+      )}
       {done.calendar && (
         <p>
           <a href={done.calendar}>All dates as a calendar file</a>
@@ -57,8 +64,11 @@ export function Signed({
   );
 }
 
-/** What is due at once, paid by card on the payment service’s page; or later, by the link in the letter. */
-function PayNow({ pay, sum }: { pay: string; sum: string }) {
+/**
+ * What is due at once, paid by card on the payment service’s page; or later, by the link in the letter. Where nothing is due yet, a card
+ * is given that is charged on the days above.
+ */
+function PayNow({ pay, sum }: { pay: string; sum: string | null }) {
   const [trouble, setTrouble] = useState("");
   const paying = useAct({
     send: () => ask(api.POST("/api/v1/card-payments/{token}/page", { params: { path: { token: pay } } })),
@@ -68,12 +78,14 @@ function PayNow({ pay, sum }: { pay: string; sum: string }) {
   return (
     <>
       <p>
-        {sum} is due now. Pay it by card at once, or later by the link in the letter; the card is given on the
-        page of our payment service, and we never see its number.
+        {sum
+          ? `${sum} is due now. Pay it by card at once, or later by the link in the letter;`
+          : "Nothing is due now; a card is charged on these days by itself. Give it at once, or later by the link in the letter;"}{" "}
+        the card is given on the page of our payment service, and we never see its number.
       </p>
       {trouble && <Fault role="alert">{trouble}</Fault>}
       <Button variant="contained" disabled={paying.busy} onClick={() => void paying.act(undefined)}>
-        Pay {sum} by card
+        {sum ? `Pay ${sum} by card` : "Give the card"}
       </Button>
     </>
   );

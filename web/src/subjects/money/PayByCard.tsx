@@ -5,7 +5,7 @@ import type { Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
 import { Tick } from "../../form/Tick";
 import { Note, Row } from "../../parts/layout";
-import { day, money } from "../../parts/text";
+import { clock, day, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 
 type ToPay = Schemas["ToPay"];
@@ -51,6 +51,21 @@ export function PayByCard({
         ))}
       </ul>
       {trouble && <Fault role="alert">{trouble}</Fault>}
+      {to.card_by && (
+        <Note kind="due">
+          <p>
+            A seat is held until {day(to.card_by)}, {clock(to.card_by)}; it is firm once a card is on file.
+            The card is charged on these days by itself.
+          </p>
+          <Button
+            variant="contained"
+            disabled={paying.busy}
+            onClick={() => void paying.act({ what: "details", keep: true, on_file: false })}
+          >
+            Give a card, pay nothing now
+          </Button>
+        </Note>
+      )}
       {to.on_file && <P tone="slate">On file: {to.on_file}.</P>}
       {parts.map(([what, sum]) => (
         <Row wrap key={what}>
@@ -64,7 +79,7 @@ export function PayByCard({
             </Button>
           )}
           <Button
-            variant={what === "next" && !to.on_file ? "contained" : "outlined"}
+            variant={what === "next" && !to.on_file && !to.card_by ? "contained" : "outlined"}
             disabled={paying.busy}
             onClick={() => void paying.act({ what, keep, on_file: false })}
           >
@@ -72,7 +87,7 @@ export function PayByCard({
           </Button>
         </Row>
       ))}
-      {keeps && (
+      {keeps && !to.card_by && (
         <Tick checked={keep} onChange={setKeep}>
           keep the card for later sums
         </Tick>

@@ -2,12 +2,12 @@ import Button from "@mui/material/Button";
 import { useEffect, useState } from "react";
 import { useParams } from "react-router";
 
-import { $api, api, ask, keyHeader } from "../../app/server";
+import { $api, api, ask, keyHeader, type Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
 import { Gatelet } from "../../parts/Arch";
 import { OnePage } from "../../parts/layout";
 import { LinkNotYet } from "../../parts/Page";
-import { money } from "../../parts/text";
+import { isZero, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import { Charged, PayByCard } from "./PayByCard";
 
@@ -35,7 +35,7 @@ export function PayLink() {
       </P>
       <h1>{to.name}, to pay</h1>
       <Charged said={said} />
-      {to.open.length === 0 ? (
+      {to.open.length === 0 && !to.card_by ? (
         <p>Nothing is open: all is paid.</p>
       ) : (
         <PayByCard
@@ -73,7 +73,7 @@ export function PaidPage() {
     failed: setTrouble,
   });
   useEffect(() => {
-    document.title = seen ? `${HEADINGS[seen.state]} · ${seen.center}` : "Your payment";
+    document.title = seen ? `${headingOf(seen)} · ${seen.center}` : "Your payment";
   }, [seen]);
   if (!seen) return <LinkNotYet error={query.error} title="There is no such payment" text={NOWHERE} />;
   return (
@@ -82,12 +82,12 @@ export function PaidPage() {
         <Gatelet done={seen.state === "given"} width={20} /> {seen.center}
       </P>
       <div role="status">
-        <h1>{HEADINGS[seen.state]}</h1>
+        <h1>{headingOf(seen)}</h1>
         <p>{seen.said}</p>
       </div>
       <p>
         {seen.title}
-        {Number(seen.amount) > 0 && (
+        {!isZero(seen.amount) && (
           <>
             : <T tone="copper">{money(seen.amount, seen.currency)}</T>
           </>
@@ -112,3 +112,6 @@ const HEADINGS = {
   refused: "The card was refused",
   over: "Nothing was charged",
 };
+
+const headingOf = (seen: Schemas["CardSeen"]) =>
+  seen.state === "open" && isZero(seen.amount) ? "No card given yet" : HEADINGS[seen.state];

@@ -113,7 +113,8 @@ export function SignUp({
       {held.role !== "learner" && <Role held={held} run={run} acts={acts} onDone={away} />}
       {held.held_until && (
         <P tone="ochre" strong>
-          Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for the first payment.
+          Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for{" "}
+          {held.waits_for_card ? "a card to be given" : "the first payment"}.
         </P>
       )}
       {act === null && leaves === null && held.role === "learner" && <Agreed held={held} />}
