@@ -40,6 +40,7 @@ admin = typer.Typer(no_args_is_help=True)
 app.add_typer(admin, name="admin")
 
 DEMO_PORT = 8474
+PAYMENTS = "archgate_payments"  # the database of the stand-in for card payments
 
 
 def fail(sentence: str) -> typer.Exit:
@@ -139,9 +140,9 @@ def demo(
         check_port("127.0.0.1", port)
         if fresh:
             server.wipe()
+        payments_port = settle_payments(port)
         sessions = prepare_demo(server, day)
-        watch = Watch(server, port)
-        watch.settle_payments()
+        watch = Watch(server, port, payments_port)
         watch.start()
         serve_here(sessions, "127.0.0.1", port, lambda: announce(server, port))
     except ServerTrouble as trouble:
@@ -164,7 +165,10 @@ def prepare_demo(server: OwnServer, day: date | None) -> Sessions:
     from archgate.actions.center.center import make_center
     from archgate.demo import script
     from archgate.demo.cache import key_of
+    from archgate.demo.cards import PracticeBank
     from archgate.demo.center import ZONE
+    from archgate.outside.card_service.service import CardService
+    from archgate.outside.card_service.store import make_tables
     from archgate.tables.engine import engine_for, sessions_of
     from archgate.tables.migrate import migrate
 
@@ -174,6 +178,7 @@ def prepare_demo(server: OwnServer, day: date | None) -> Sessions:
     copied = server.take_copy(key)
     server.start()
     server.create_database("archgate")
+    server.create_database(PAYMENTS)
     engine = engine_for(server.url("archgate"))
     sessions = sessions_of(engine)
     migrate(engine)
@@ -184,13 +189,18 @@ def prepare_demo(server: OwnServer, day: date | None) -> Sessions:
         say("the last start ended while the demo center was being made; it is made anew.")
         engine.dispose()
         server.create_database("archgate", afresh=True)
+        server.create_database(PAYMENTS, afresh=True)
         migrate(engine)
         center = None
     if center is None:
         say("making the demo center ...")
         make_center(sessions, "Ashlar Quay", ZONE, "USD")
         set_clock(sessions, day, may_go_back=True)
-        script.load(sessions, first_day, quick)
+        bank_engine = engine_for(server.url(PAYMENTS))
+        make_tables(bank_engine)
+        bank = PracticeBank(CardService(sessions_of(bank_engine), "", "http://127.0.0.1"))
+        script.load(sessions, first_day, quick, bank)
+        bank_engine.dispose()
         demo_done(sessions)
         engine.dispose()
         server.stop()
@@ -285,30 +295,30 @@ def payments(
         uvicorn.run(service, host="127.0.0.1", port=port, log_level="warning", access_log=False)
 
 
+def settle_payments(port: int) -> int:
+    """Agree on where the stand-in for card payments is, before anybody asks for the settings: on the next free port after the web server's."""
+    payments_port = free_port_after(port)
+    secret = base64.b64encode(secrets.token_bytes(24)).decode()
+    os.environ["ARCHGATE_PAYMENTS"] = f"http://127.0.0.1:{payments_port}"
+    os.environ["ARCHGATE_PAYMENTS_KEY"] = secrets.token_urlsafe(24)
+    os.environ["ARCHGATE_PAYMENTS_SECRET"] = f"whsec_{secret}"
+    return payments_port
+
+
 class Watch(threading.Thread):
     """Keeps the demo's database, worker and payment stand-in running: one that ends by itself is begun anew."""
 
-    def __init__(self, server: OwnServer, port: int) -> None:
-        """`port` is the web server's; the stand-in for card payments listens on the next one that is free."""
+    def __init__(self, server: OwnServer, port: int, payments_port: int) -> None:
         super().__init__(daemon=True)
-        self.server, self.port, self.done = server, port, threading.Event()
+        self.server, self.port, self.payments_port, self.done = server, port, payments_port, threading.Event()
         self.helpers: dict[str, subprocess.Popen[bytes]] = {}
-
-    def settle_payments(self) -> None:
-        """Agree on where the stand-in for card payments is, before anybody asks for the settings."""
-        self.server.create_database("archgate_payments")
-        self.payments_port = free_port_after(self.port)
-        secret = base64.b64encode(secrets.token_bytes(24)).decode()
-        os.environ["ARCHGATE_PAYMENTS"] = f"http://127.0.0.1:{self.payments_port}"
-        os.environ["ARCHGATE_PAYMENTS_KEY"] = secrets.token_urlsafe(24)
-        os.environ["ARCHGATE_PAYMENTS_SECRET"] = f"whsec_{secret}"
 
     def start_helper(self, what: str) -> None:
         if what == "worker":
             self.helpers[what] = start_beside("worker", ARCHGATE_DATABASE_URL=self.server.url("archgate"))
             return
         notify = f"http://127.0.0.1:{self.port}/api/v1/payment-notices"
-        url = self.server.url("archgate_payments")
+        url = self.server.url(PAYMENTS)
         self.helpers[what] = start_beside(
             "payments",
             "--port",

@@ -14,17 +14,20 @@ from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.enrolling import roster
 from archgate.actions.kernel.unit_of_work import read_only
 from archgate.actions.messages import messages
-from archgate.actions.money import outstanding
+from archgate.actions.money import card_views, outstanding
+from archgate.actions.money.held import waits_for_card
 from archgate.actions.people import people
 from archgate.actions.schedule import kept_clashes
 from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
-from archgate.demo import center, script, sign_ups
+from archgate.demo import cards, center, script, sign_ups
 from archgate.demo.rosters import LEARNER
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.engine import engine_for, sessions_of
 from archgate.tables.migrate import migrate
+from archgate.tables.money import Payment
+from archgate.tables.roster import Enrollment
 from conftest import LONG, new_database
 
 OTHERS = [date(2026, 11, 25) + timedelta(days=n) for n in range(7)] + [date(2027, 5, 19)]
@@ -32,13 +35,13 @@ DAYS = [date(2026, 12, 27), *(OTHERS if LONG else [])]
 
 
 @pytest.mark.parametrize("day", DAYS, ids=str)
-def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
+def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id, bank, card_service):
     engine = engine_for(new_database(f"demo_{worker_id}"))
     migrate(engine)
     sessions = sessions_of(engine)
     make_center(sessions, "Ashlar Quay", center.ZONE, "USD")
     set_clock(sessions, day, may_go_back=True)
-    script.load(sessions, day, quick=True)
+    script.load(sessions, day, quick=True, bank=cards.PracticeBank(card_service.state.service))
     noon = center.Center(sessions, day, True, day=day).at(12)
 
     def reading(d):
@@ -72,6 +75,8 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         assert kinds >= {"same email, other name", "no email", "bad email", "unknown rate", "repeated"}
         written = sentences.list_sentences(d)
         assert len(written) == 2 and any(s.enrolled for s in written)
+        assert len(card_views.refused(d).items) == 2 and outstanding_cards(d) == 1
+        assert d.session.scalar(select(Payment.id).where(Payment.method == "card", Payment.fee > 0).limit(1))
         due = today.today(d)
         assert due.decisions and due.drafts and due.reminders
         assert {m.status for m in messages.outbox(d).items} == {"sent", "failed"}
@@ -79,6 +84,10 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         assert own_pages.sign_in(d, email, center.PASSWORD, True)
         shown = own_pages.own_page(d, people.get_person(d, person_pages.find_people(d, email)[0].id))
         assert shown.courses[0].total and shown.owed
+
+    def outstanding_cards(d):
+        held = d.session.scalars(select(Enrollment).where(Enrollment.status == "held")).all()
+        return sum(waits_for_card(d, e) for e in held)
 
     chief = sessions().scalar(select(User).where(User.role.has(name="administrator")))
     read_only(sessions, reading, chief, at=noon)

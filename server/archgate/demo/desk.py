@@ -21,7 +21,8 @@ from archgate.actions.runs.commands import CancelMeetingCommand, DecideCommand, 
 from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import BusyCommand, ClosureCommand
 from archgate.actions.teaching import instructors
-from archgate.demo import catalog
+from archgate.demo import cards, catalog
+from archgate.demo.cards import PracticeBank
 from archgate.demo.center import Center
 from archgate.demo.offerings import PlannedRun
 from archgate.documents.reader import Document
@@ -99,7 +100,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
             center.act(9.6, paying_out.write_off, large.account_id, command_of(WriteOffCommand, body))
 
 
-def money_in(center: Center) -> None:
+def money_in(center: Center, bank: PracticeBank) -> None:
     """What came in on a day: most people pay what is due, some late, some more than they owe, a few not at all."""
     owing = center.read(16, outstanding.payers, limit=None)
     for payer in owing.items:
@@ -109,6 +110,9 @@ def money_in(center: Center) -> None:
         page = center.read(16, accounts.account_page, payer.account_id)
         first = page.open[0].left
         method = center.chance.choice(["cash", "check", "transfer", "transfer"])
+        if method == "transfer" and payer.account_id % 3 == 0:
+            cards.pay_what_is_due(center, 16, bank, payer.account_id)
+            continue
         amount = first if center.chance.random() < 0.9 else f"{Decimal(first) + 10}"
         body = {
             "amount": amount,

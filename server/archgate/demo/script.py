@@ -16,6 +16,7 @@ from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import NoteCommand, OrganizationCommand
 from archgate.actions.runs import making
 from archgate.clock import system_now
+from archgate.demo.cards import PracticeBank, card_days, cards_today
 from archgate.demo.center import PASSWORD, Center
 from archgate.demo.desk import CLIENT, OTHER_CLIENT, desk_work, money_in, offers
 from archgate.demo.lists import lists
@@ -41,8 +42,8 @@ NOTES = (
 )
 
 
-def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
-    """Live through the days before `today`, and this morning."""
+def load(sessions: sessionmaker[Session], today: date, quick: bool, bank: PracticeBank) -> None:
+    """Live through the days before `today`, and this morning. `bank` is the practice service for cards, which the settings name."""
     center = Center(sessions, today, quick)
     center.day = today - timedelta(days=DAYS)
     for email, name, role in USERS:
@@ -76,18 +77,25 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
                 sign_up(center, plan, run_id, crowd, 10.5 + n * 0.4 + center.chance.random() * 0.3)
             events(center, plan, run_id, back, crowd)
         if back % 2 == 0 and back:
-            money_in(center)
+            money_in(center, bank)
+        card_days(center, bank, runs_of(signing_up), crowd, back)
     center.day = today
     desk_work(center, signing_up)
-    offers(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
-    alive(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
-    teaching(center, {(plan.course, plan.first): run for plan, run, _ in signing_up})
-    lists(center, {(plan.course, plan.first): run for plan, run, _ in signing_up})
+    offers(center, runs_of(signing_up), crowd)
+    alive(center, runs_of(signing_up), crowd)
+    teaching(center, runs_of(signing_up))
+    lists(center, runs_of(signing_up))
     heard(center)
     preparing_courses(center)
-    worker = Worker.with_stand_ins(center.sessions)
+    cards_today(center, bank, runs_of(signing_up), crowd)
+    worker = Worker.with_stand_ins(center.sessions, cards=bank)
     for minutes in (2, 10, 60, 600):
         worker.drain(system_now() + timedelta(minutes=minutes))
     worker.timed()
     for number, text in NOTES:
         center.act(9, people.add_note, crowd[number], command_of(NoteCommand, {"text": text}))
+
+
+def runs_of(signing_up: list[tuple[PlannedRun, int, list[int]]]) -> dict[tuple[str, int], int]:
+    """Published runs by their course and first day, as the plan names them."""
+    return {(plan.course, plan.first): run for plan, run, _ in signing_up}

@@ -59,14 +59,16 @@ class Worker:
     cards: Cards | None = None
 
     @classmethod
-    def with_stand_ins(cls, sessions: sessionmaker[Session], lease: timedelta = queue.LEASE) -> Worker:
+    def with_stand_ins(
+        cls, sessions: sessionmaker[Session], lease: timedelta = queue.LEASE, cards: Cards | None = None
+    ) -> Worker:
         return cls(
             sessions,
             StandInMail(sessions),
             StandInMeetings(sessions),
             lease=lease,
             webhooks=StandInWebhooks(sessions),
-            cards=cards_of(settings_from()),
+            cards=cards or cards_of(settings_from()),
         )
 
     def run_one(self, now: datetime | None = None) -> bool:

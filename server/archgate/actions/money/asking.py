@@ -5,6 +5,7 @@ Whoever asks may be ended at any moment: the next who asks begins where the paym
 
 from __future__ import annotations
 
+from datetime import datetime
 from functools import partial
 
 from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act, read_only
@@ -17,21 +18,22 @@ from archgate.tables.money import CardPayment, CardRefund, PaymentDetails
 MOST_STEPS = 4  # opened, found, captured: no payment has more
 
 
-def go_on(sessions: Sessions, service: Cards, card_payment_id: int) -> CardStatus:
+def go_on(sessions: Sessions, service: Cards, card_payment_id: int, at: datetime | None = None) -> CardStatus:
     """Ask about a payment, and do what comes next, until there is nothing to do or the payer's turn. Raises Trouble.
 
-    What was given up is still asked about when the service gives notice: money that moved after all is booked.
+    What was given up is still asked about when the service gives notice: money that moved after all is booked. `at`: another moment
+    than now, for a past that is made up.
     """
     status = CardStatus.BEGUN
     for _ in range(MOST_STEPS):
-        row, token = read_only(sessions, lambda uow: standing(uow, card_payment_id))
+        row, token = read_only(sessions, lambda uow: standing(uow, card_payment_id), at=at)
         if row.status is CardStatus.DONE:
             return row.status
         try:
             found: Found | None = asked(service, row, token)
         except Unheard:
             found = None
-        status = act(sessions, partial(cards.heard, card_payment_id=card_payment_id, found=found))
+        status = act(sessions, partial(cards.heard, card_payment_id=card_payment_id, found=found), at=at)
         if status not in (CardStatus.CAPTURING, CardStatus.RELEASING):
             break
     return status
