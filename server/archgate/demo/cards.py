@@ -24,7 +24,7 @@ from archgate.outside.payments import ChargeAsk, Found, PageAsk, PaidBack, Refun
 NUMBER_OF = {treatment: number for number, treatment in NUMBERS.items()}
 ON_THE_DAY = "Nothing now, all on the first day"
 BY_CARD = {("TOOL", -10): (146, 15, Treatment.REFUSED_LATER), ("POINT", -8): (147, 12, Treatment.ACCEPTED)}
-REFUSED_AT_THE_DESK = 148  # of the crowd
+REFUSED_AT_THE_DESK = 145  # of the crowd
 WAITS = 149
 
 

@@ -15,6 +15,7 @@ from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts, invoices, outstanding, paying_out
 from archgate.actions.money.commands import PaymentCommand, WriteOffCommand
+from archgate.actions.money.payments import on_file
 from archgate.actions.people import organizations
 from archgate.actions.runs import lifecycle, making, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, DecideCommand, RunPatch
@@ -107,6 +108,8 @@ def money_in(center: Center, bank: PracticeBank) -> None:
         due = payer.first_due is not None and payer.first_due <= center.day
         if not due or payer.organization_id or payer.account_id % 7 == 0 or center.chance.random() < 0.6:
             continue
+        if center.read(16, on_file, payer.account_id) is not None:
+            continue  # they think that their card pays
         page = center.read(16, accounts.account_page, payer.account_id)
         first = page.open[0].left
         method = center.chance.choice(["cash", "check", "transfer", "transfer"])

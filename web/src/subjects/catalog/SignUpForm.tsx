@@ -220,7 +220,7 @@ function Heads({ page, of }: { page: Page; of: Of }) {
   const faultAt = (id: number) => of.faults[`/people/${asked.indexOf(id)}/rate_id`];
   return (
     <fieldset style={{ border: 0, margin: 0, padding: 0 }}>
-      <T as="legend" strong>
+      <T as="legend" strong sx={{ padding: 0 }}>
         How many people?
       </T>
       {page.rates.map((rate) => (
@@ -348,7 +348,10 @@ function Price({
         <p>{quote.dues.map((due) => `${day(due.day)}: ${money(due.amount, currency)}`).join(" · ")}</p>
       )}
       {act === "sign up" && quote.card && (
-        <P small>A card is given after signing up, and charged on these days by itself.</P>
+        <P small>
+          You give a card after signing up; it is charged by itself on{" "}
+          {quote.dues.length === 1 ? "that day" : "these days"}.
+        </P>
       )}
       {!quote.can && act === "sign up" && quote.said && <Fault role="alert">{quote.said}</Fault>}
     </section>

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
-import { day, isZero, money } from "../../parts/text";
+import { clock, day, isZero, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 
 /** What came of a form that was sent, as far as the page may say it. */
@@ -44,12 +44,16 @@ export function Signed({
         </>
       )}
       {done.pay && done.pay_now && (
-        <PayNow pay={done.pay} sum={isZero(done.pay_now) ? null : money(done.pay_now, done.currency)} />
+        <PayNow
+          pay={done.pay}
+          sum={isZero(done.pay_now) ? null : money(done.pay_now, done.currency)}
+          days={done.dues.length}
+        />
       )}
       {done.held_until && (
         <p>
-          Your seat is held for {isZero(done.pay_now ?? "1") ? "the card" : "the first payment"}; the letter
-          says until when.
+          Your seat is held until {day(done.held_until)}, {clock(done.held_until)}, for{" "}
+          {isZero(done.pay_now ?? "1") ? "the card" : "the first payment"}.
         </p>
       )}
       {done.calendar && (
@@ -68,7 +72,7 @@ export function Signed({
  * What is due at once, paid by card on the payment service’s page; or later, by the link in the letter. Where nothing is due yet, a card
  * is given that is charged on the days above.
  */
-function PayNow({ pay, sum }: { pay: string; sum: string | null }) {
+function PayNow({ pay, sum, days }: { pay: string; sum: string | null; days: number }) {
   const [trouble, setTrouble] = useState("");
   const paying = useAct({
     send: () => ask(api.POST("/api/v1/card-payments/{token}/page", { params: { path: { token: pay } } })),
@@ -80,7 +84,7 @@ function PayNow({ pay, sum }: { pay: string; sum: string | null }) {
       <p>
         {sum
           ? `${sum} is due now. Pay it by card at once, or later by the link in the letter;`
-          : "Nothing is due now; a card is charged on these days by itself. Give it at once, or later by the link in the letter;"}{" "}
+          : `Nothing is due now; a card is charged by itself on ${days === 1 ? "that day" : "these days"}. Give it at once, or later by the link in the letter;`}{" "}
         the card is given on the page of our payment service, and we never see its number.
       </p>
       {trouble && <Fault role="alert">{trouble}</Fault>}

@@ -55,7 +55,7 @@ export function PayByCard({
         <Note kind="due">
           <p>
             A seat is held until {day(to.card_by)}, {clock(to.card_by)}; it is firm once a card is on file.
-            The card is charged on these days by itself.
+            The card is charged by itself on {to.open.length === 1 ? "that day" : "these days"}.
           </p>
           <Button
             variant="contained"
