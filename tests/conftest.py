@@ -19,8 +19,9 @@ from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.access.staff import create_user
+from archgate.actions.across import checks
 from archgate.actions.center.center import make_center
-from archgate.actions.kernel.unit_of_work import act
+from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.actions.seats import made_of
 from archgate.app import create_app
 from archgate.clock import system_now
@@ -105,12 +106,14 @@ def engine(database: str) -> Iterator[Engine]:
 
 
 @pytest.fixture(scope="session")
-def sessions(engine: Engine) -> sessionmaker[Session]:
+def sessions(engine: Engine) -> Iterator[sessionmaker[Session]]:
+    """The center of a worker's tests; whatever they did to it, it agrees in the end."""
     made = sessions_of(engine)
     make_center(made, "Test Center", "America/New_York", "USD")
     with made.begin() as session:
         session.get_one(Center, 1).clock_offset = round((MORNING - system_now()).total_seconds())
-    return made
+    yield made
+    assert read_only(made, checks.everything, at=MORNING) == "Everything agrees."
 
 
 @pytest.fixture(scope="session")
@@ -128,6 +131,23 @@ def users(sessions: sessionmaker[Session]) -> dict[str, object]:
 def office(sessions: sessionmaker[Session], users: dict[str, object]) -> Office:
     """A desk to act from, on 20 August 2027 at 10 in the morning, New York time."""
     return Office(sessions, users["coordinator"], MORNING)
+
+
+@pytest.fixture
+def alone(worker_id: str) -> Iterator[Office]:
+    """An office with an empty database of its own, in which nobody else's work waits; today."""
+    engine = engine_for(new_database(f"alone_{worker_id}"), pool=40)
+    migrate(engine)
+    made = sessions_of(engine)
+    make_center(made, "Test Center", "America/New_York", "USD")
+    user = act(made, lambda uow: create_user(uow, "c@example.org", "Clerk", "coordinator", PASSWORD, True))
+    yield Office(made, user, system_now())
+    engine.dispose()
+
+
+def url_of(office: Office) -> str:
+    """Where the database of an office is, for another process."""
+    return office.sessions.kw["bind"].url.render_as_string(hide_password=False)
 
 
 @pytest.fixture(scope="session")

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import itertools
 import json
+import os
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from pydantic import BaseModel
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from archgate.actions.across import checks
 from archgate.actions.courses import texts
 from archgate.actions.courses.commands import TextPatch
 from archgate.actions.enrolling import enrollments, roster
@@ -21,6 +24,7 @@ from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.commands import command_of
+from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand
@@ -60,6 +64,41 @@ class Office:
 
     def later(self, **time: float) -> Office:
         return replace(self, at=self.at + timedelta(**time))
+
+
+@dataclass
+class Looked:
+    """What of a database was found to agree: the highest ids when the test at hand began to look, and when it last did."""
+
+    test: str = ""
+    before: dict[str, int] = field(default_factory=dict)
+    last: dict[str, int] = field(default_factory=dict)
+
+
+LOOKED: dict[int, Looked] = {}
+
+
+def agrees(office: Office) -> None:
+    """The books, seats, moments and gates of all that was written since another test last looked; the older rows of a worker's
+    database are looked at once more when its tests are over."""
+    looked, test = LOOKED.setdefault(id(office.sessions), Looked()), os.environ["PYTEST_CURRENT_TEST"]
+    if looked.test != test:
+        looked.test, looked.before = test, looked.last
+    looked.last, faults = office.read(lambda d: faults_since(d, looked.before))
+    assert faults == []
+
+
+def faults_since(uow: UnitOfWork, before: dict[str, int]) -> tuple[dict[str, int], list[str]]:
+    """The highest ids now, and what is wrong above those of before, or in what is not looked at by ids."""
+    last: dict[str, int] = {}
+    faults: list[str] = []
+    for part in checks.PARTS:
+        if part.of is not None:
+            last[part.name] = uow.session.scalar(select(func.max(part.of.__table__.c.id))) or 0
+            faults += part.faults(uow, Span(before.get(part.name, 0), last[part.name]))
+        elif part.name != "clashes":  # as many as there are meetings
+            faults += part.faults(uow, ALL)
+    return last, faults
 
 
 def run_form(**changes: Any) -> dict[str, Any]:

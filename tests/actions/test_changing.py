@@ -3,7 +3,7 @@
 import pytest
 from sqlalchemy import select
 
-from archgate.actions.across import checks, undo
+from archgate.actions.across import undo
 from archgate.actions.enrolling import changing, freed, transfers
 from archgate.actions.enrolling.commands import ChangeCommand, GiveBackCommand, TransferCommand
 from archgate.actions.fees import stock, terms
@@ -18,7 +18,7 @@ from archgate.actions.runs.commands import CancelMeetingCommand, RunPatch
 from archgate.core.faults import Refused
 from archgate.tables.fees import StockItem
 from archgate.tables.roster import Enrollment
-from made import a_person, a_run, enrolled, number, roster_of, taken
+from made import a_person, a_run, agrees, enrolled, number, roster_of, taken
 
 
 def refusal(do):
@@ -48,10 +48,6 @@ def change(office, held, preview=False, **body):
     return office.act(
         lambda d: changing.change(d, held["enrollment"], command_of(ChangeCommand, body)), preview=preview
     )
-
-
-def agrees(office):
-    assert office.read(checks.everything) == "Everything agrees."
 
 
 def on_hand(office, shelf):

@@ -8,8 +8,8 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 
-from archgate.actions.across import checks, undo
 from archgate.actions.across import today as today_list
+from archgate.actions.across import undo
 from archgate.actions.bulk import batches, reading
 from archgate.actions.enrolling import changing, enrollments, freed, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
@@ -34,7 +34,7 @@ from archgate.actions.runs.commands import CopyCommand, RunCommand, RunPatch
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
 from conftest import LONG
-from made import a_draft, a_person, a_run, at_once, enrolled, number, run_form, taken
+from made import a_draft, a_person, a_run, agrees, at_once, enrolled, number, run_form, taken
 
 RATES = [
     {"label": "Standard", "amount": "240.00"},
@@ -93,10 +93,6 @@ def refusal(do):
     with pytest.raises(Refused) as refused:
         do()
     return {f.at: f.message for f in refused.value.faults}
-
-
-def agrees(office):
-    assert office.read(checks.everything) == "Everything agrees."
 
 
 # --- extras and stock -------------------------------------------------------------------------------------

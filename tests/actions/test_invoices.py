@@ -5,7 +5,7 @@ import io
 import pytest
 from sqlalchemy import select
 
-from archgate.actions.across import checks, undo
+from archgate.actions.across import undo
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
@@ -20,7 +20,7 @@ from archgate.core.faults import Refused
 from archgate.papers.invoices import html_of, pdf_of
 from archgate.tables.money import Account
 from archgate.tables.roster import Enrollment
-from made import a_person, a_run, at_once, enrolled, number
+from made import a_person, a_run, agrees, at_once, enrolled, number
 
 
 @pytest.fixture
@@ -141,7 +141,7 @@ def test_numbers_have_no_gap_whatever_happens_at_once_or_is_rolled_back(office):
     )
     issued = sorted(count_of(o["number"]) for o in outcomes if isinstance(o, dict))
     assert len(issued) == 8 and issued == list(range(issued[0], issued[0] + 8))
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_a_receipt_is_numbered_once_and_none_is_given_for_what_was_taken_back(office, payer):

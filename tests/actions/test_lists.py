@@ -3,7 +3,7 @@
 import pytest
 from sqlalchemy import select
 
-from archgate.actions.across import checks, undo
+from archgate.actions.across import undo
 from archgate.actions.bulk import batches, confirming, hands, reading, running
 from archgate.actions.bulk.commands import BatchChangeCommand, RowFixForm
 from archgate.actions.enrolling import held_places, roster
@@ -19,7 +19,7 @@ from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
-from made import DATA, a_person, a_run, enrolled, number, roster_of, taken
+from made import DATA, a_person, a_run, agrees, enrolled, number, roster_of, taken
 
 CLIENT = (DATA / "client-list.csv").read_bytes()
 
@@ -370,7 +370,7 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
         lambda d: batches.after(d, reading.change_batch(d, batch["id"], command_of(BatchChangeCommand, body)))
     )
     assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will wait"]
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def read_text(office, run, text):

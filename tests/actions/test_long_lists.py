@@ -12,7 +12,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import func, select, update
 
-from archgate.actions.across import checks
 from archgate.actions.bulk import batches, confirming, hands, reading, running, taking_back
 from archgate.actions.bulk.commands import BatchChangeCommand, ChooseCommand, DecideLinesCommand, RowFixForm
 from archgate.actions.enrolling import freed, roster, waitlist
@@ -37,7 +36,7 @@ from archgate.tables.people import Person, PersonNumber
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, RunGroup
 from conftest import LONG
-from made import DATA, MORNING, a_person, a_run, enrolled, number, roster_of, taken
+from made import DATA, MORNING, a_person, a_run, agrees, enrolled, number, roster_of, taken
 
 
 def text_of(size, word, first=1):
@@ -163,7 +162,7 @@ def test_a_list_stopped_killed_and_resumed_at_random_ends_as_the_same_list_in_on
     work(office, whole["id"])
     mine = {name: x for name, x in books(office, run).items() if name.endswith(word)}
     assert mine == books(office, other)
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_a_worker_that_wakes_up_after_its_list_was_taken_does_nothing(office):
@@ -211,7 +210,7 @@ def test_a_process_killed_in_the_middle_is_gone_on_with(office, engine):
     lost(office, batch["id"])
     work(office, batch["id"])
     assert view(office, batch["id"])["counts"] == {"enrolled": 130}
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_of_two_workers_one_has_a_list_in_hand(office):
@@ -563,7 +562,7 @@ def test_a_list_is_taken_back_as_far_as_nothing_later_depends_on_it(office):
         removed = s.scalar(select(Person.id).where(Person.name == f"Ana10 Berg{word}"))
     with pytest.raises(Problem, match="was removed with the list"):
         enrolled(office, run, {"id": removed})
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_single_lines_are_taken_back_and_come_in_again_with_the_same_list(office):
@@ -585,7 +584,7 @@ def test_single_lines_are_taken_back_and_come_in_again_with_the_same_list(office
     assert again["counts"] == {"already in": 1, "will enroll": 3}
     confirm(office, again)
     assert taken(office, run) == sum(1 + n % 3 for n in range(1, 5))
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_all_lists_stand_on_one_page_and_each_has_a_report(office):

@@ -8,7 +8,7 @@ from collections import Counter
 import pytest
 from sqlalchemy import select
 
-from archgate.actions.across import checks, logs, undo
+from archgate.actions.across import logs, undo
 from archgate.actions.enrolling import (
     enrollments,
     freed,
@@ -41,7 +41,7 @@ from archgate.tables.jobs import Job
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
 from archgate.tables.roster import Enrollment
-from made import a_person, a_run, enrolled, number, roster_of, taken
+from made import a_person, a_run, agrees, enrolled, number, roster_of, taken
 
 POLICY = {"steps": [{"days_before": 14, "percent": "50"}], "kept_fee": "10.00", "transfer_fee": "5.00"}
 
@@ -55,10 +55,6 @@ def policy(office):
     )
     yield
     office.act(lambda d: undo.undo(d, done["change"]))
-
-
-def agrees(office):
-    assert office.read(checks.everything) == "Everything agrees."
 
 
 def paid(office, person, amount):

@@ -8,7 +8,7 @@ import pytest
 from sqlalchemy import select
 
 from actions.test_waitlist import join, line, seat
-from archgate.actions.across import checks, undo
+from archgate.actions.across import undo
 from archgate.actions.enrolling import (
     calls,
     changing,
@@ -50,17 +50,13 @@ from archgate.tables.log import Change
 from archgate.tables.messages import Message
 from archgate.tables.outside import WebhookStandIn
 from archgate.tables.waitlist import Interest, Waiting
-from made import a_person, a_run, at_once, enrolled, number, roster_of, run_form, taken
+from made import a_person, a_run, agrees, at_once, enrolled, number, roster_of, run_form, taken
 
 
 def refusal(do):
     with pytest.raises(Refused) as refused:
         do()
     return {f.at: f.message for f in refused.value.faults}
-
-
-def agrees(office):
-    assert office.read(checks.everything) == "Everything agrees."
 
 
 def go(office, run):

@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions.across import checks, merging, person_pages, undo
+from archgate.actions.across import merging, person_pages, undo
 from archgate.actions.enrolling import attendance, changing, freed, groups, roles, roster, transfers
 from archgate.actions.enrolling.commands import ChangeCommand, MarksCommand, RoleCommand, TransferCommand
 from archgate.actions.kernel import lookups
@@ -15,7 +15,7 @@ from archgate.actions.people.commands import NoteCommand, TagsCommand
 from archgate.actions.runs import notices
 from archgate.core.faults import Refused
 from archgate.core.states import Mark
-from made import Office, a_person, a_run, enrolled, roster_of, taken
+from made import Office, a_person, a_run, agrees, enrolled, roster_of, taken
 
 
 @pytest.fixture
@@ -26,10 +26,6 @@ def chief(office, users):
 @pytest.fixture
 def run(office):
     return a_run(office, capacity=2, smallest=0)
-
-
-def agrees(office):
-    assert office.read(checks.everything) == "Everything agrees."
 
 
 def with_role(office, run, role, person=None):

@@ -3,7 +3,6 @@
 import pytest
 from sqlalchemy import func, select
 
-from archgate.actions.across import checks
 from archgate.actions.bulk import batches, carrying_out, confirming, reading, sentences
 from archgate.actions.bulk.commands import SentenceCommand, SentenceTermsCommand
 from archgate.actions.enrolling import changing, enrollments, freed, roles, roster, waitlist
@@ -18,7 +17,7 @@ from archgate.core.states import Role
 from archgate.papers.lists import read_table
 from archgate.tables.bulk import SentenceDue
 from archgate.tables.roster import Enrollment, RunGroup
-from made import a_person, a_run, enrolled, number, roster_of, taken
+from made import a_person, a_run, agrees, enrolled, number, roster_of, taken
 
 
 def write(office, **facts):
@@ -69,7 +68,7 @@ def test_whoever_comes_onto_a_run_also_comes_onto_the_one_that_follows_free_of_c
     assert office.read(lambda d: changing.view(d, row["id"]))["sentence"] == made["text"]
     now = of(office, made)
     assert (now["enrolled"], now["lined"], now["due"]) == (1, 0, 0) and now["last_at"]
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_those_who_are_there_already_go_only_if_wished_and_are_counted_before(office):
@@ -148,7 +147,7 @@ def test_whoever_leaves_the_one_leaves_the_other_if_the_sentence_says_so(office,
     office.act(lambda d: freed.withdraw(d, held["enrollment_id"]))
     carried_out(office)
     assert on(office, target) == ({own} if leaves else {own, held["person_id"]})
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_assistants_go_only_where_the_sentence_says_so(office):
@@ -218,7 +217,7 @@ def test_a_list_onto_a_followed_run_takes_everybody_along(office):
     office.act(lambda d: confirming.confirm(d, batch["id"], batch["people"], batch["total"]).key)
     carried_out(office)
     assert on(office, target) == on(office, source) and of(office, made)["enrolled"] == 90
-    assert office.read(checks.everything) == "Everything agrees."
+    agrees(office)
 
 
 def test_an_ended_sentence_does_nothing_and_one_that_cannot_says_why(office):

@@ -70,6 +70,9 @@ class Processes:
         raise AssertionError("it did not start")
 
 
+PATIENCE = 180.0  # seconds; a server that was killed starts in some, on a busy machine in many
+
+
 @contextmanager
 def a_center(worker_id):
     engine = engine_for(new_database(f"soak_{worker_id}"))
@@ -84,9 +87,10 @@ def a_center(worker_id):
     theirs.dispose()
 
 
-def asked(client: httpx.Client, method: str, path: str, tries: int = 40, **more) -> httpx.Response:
+def asked(client: httpx.Client, method: str, path: str, patience: float = PATIENCE, **more) -> httpx.Response:
     """A request as a patient browser sends it: again, under the same key, while the server is away."""
-    for _ in range(tries):
+    give_up = time.monotonic() + patience
+    while time.monotonic() < give_up:
         with suppress(httpx.HTTPError):
             answer = client.request(method, path, **more)
             if answer.status_code < 500 and answer.status_code != 429:
@@ -121,7 +125,7 @@ def a_payer(office: Processes, run: int, n: int, chance: random.Random, seen: di
             if treatment is rules.Treatment.CHECK:
                 browser.post(f"{page}/check", data={"code": "2718"})
         with suppress(AssertionError):
-            asked(client, "GET", f"/api/v1/card-payments/{pay}", tries=4)
+            asked(client, "GET", f"/api/v1/card-payments/{pay}", patience=2)
         seen["paid"] = seen.get("paid", 0) + 1
 
 

@@ -271,9 +271,24 @@ def stored(home):
         server.stop()
 
 
-def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_ends_clean(tmp_path):
+def killed_in_the_middle(home):
+    """A start that is killed while it makes the center."""
+    process = subprocess.Popen(
+        [LAUNCHER, "demo", "--port", str(free_port())], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
+        env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
+    )  # fmt: skip
+    assert any("making the demo center" in line for line in process.stderr), "it ended before it began"
+    time.sleep(1.5)
+    os.killpg(process.pid, signal.SIGKILL)  # its database server ends by itself
+    process.wait(10)
+    number, people, ready = stored(home)
+    assert number < 45 and people < 907 and not ready, "it was killed in the middle"
+
+
+def test_the_demo_is_made_anew_after_a_kill_keeps_its_data_survives_its_parts_and_ends_clean(tmp_path):
     home = tmp_path / "demo"
     (home / "db.new").mkdir(parents=True)  # left by a start that was cut off
+    killed_in_the_middle(home)
     process, port = start(home)
     with urlopen(f"http://127.0.0.1:{port}/") as page:
         assert b"Arch Gate" in page.read()
@@ -302,23 +317,6 @@ def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_e
     finally:
         end(process)
     assert stored(home) == (45, 907, 1) and list((home / "kept").iterdir()) == kept
-
-
-def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path):
-    home = tmp_path / "demo"
-    process = subprocess.Popen(
-        [LAUNCHER, "demo", "--port", str(free_port())], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
-        env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
-    )  # fmt: skip
-    assert any("making the demo center" in line for line in process.stderr), "it ended before it began"
-    time.sleep(1.5)
-    os.killpg(process.pid, signal.SIGKILL)  # its database server ends by itself
-    process.wait(10)
-    number, people, ready = stored(home)
-    assert number < 45 and people < 907 and not ready  # it was killed in the middle
-    again, _ = start(home)
-    end(again)
-    assert stored(home) == (45, 907, 1)
 
 
 def test_real_use_from_an_empty_database_to_a_signed_in_administrator(worker_id):
