@@ -859,6 +859,11 @@ def courses_that_instructors_prepare(walk: Walk, stranger: Any) -> None:
     run = {"first": "2027-11-02", "start": "18:00", "minutes": 90, "count": 2, "capacity": 8}
     (made,) = own(f"POST {at}/runs", first, json=run)["runs"]
     own(f"PATCH {at}/runs/{{run_id}}", first, made["run_id"], json={"set": {"capacity": 9}})
+    when = f"{at}/runs/{{run_id}}/meetings/{{meeting_id}}"
+    last = made["dates"][-1]["meeting_id"]
+    own(f"PATCH {when}", first, made["run_id"], last, json={"set": {"date": "2027-11-10"}})
+    own(f"DELETE {when}", first, made["run_id"], last)
+    own("POST /own/teaching/markdown", json={"text": "**Stone**"})
     own(f"DELETE {at}/runs/{{run_id}}", first, made["run_id"])
     own(f"POST {at}/hand-in", first, json={"said": "Done"})
     own(f"POST {at}/take-back", first)

@@ -12,7 +12,7 @@ from archgate.actions.courses import texts
 from archgate.actions.courses.commands import TextPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.teaching import instructors, preparing, reviewing, settings
+from archgate.actions.teaching import instructors, preparing, preparing_runs, reviewing, settings
 from archgate.actions.teaching.commands import InstructorCommand, RulesCommand
 from archgate.core.preparation import FIELDS, LIVE, STEPS, can_become, fields_of, out_of_reach
 from archgate.core.states import PrepareRight, Preparing
@@ -193,9 +193,14 @@ def test_a_run_that_is_prepared_is_changed_moved_and_put_away(own, office, teach
     at = f"{MINE}/{prep['id']}/runs"
     run = own.post(at, json=own_run(weekdays=["TU"])).json()["runs"][0]
     changed = own.patch(
-        f"{at}/{run['run_id']}", json={"set": {"capacity": 9}, "seen": {"capacity": 8}, "first": "2027-10-12"}
-    )
-    assert (changed.json()["runs"][0]["capacity"], changed.json()["runs"][0]["first"]) == (9, "2027-10-12")
+        f"{at}/{run['run_id']}",
+        json={
+            "set": {"capacity": 9, "note": "Bring gloves."},
+            "seen": {"capacity": 8},
+            "pattern": {**run["pattern"], "first": "2027-10-12"},
+        },
+    ).json()["runs"][0]
+    assert (changed["capacity"], changed["first"], changed["note"]) == (9, "2027-10-12", "Bring gloves.")
     late = own.patch(f"{at}/{run['run_id']}", json={"set": {"capacity": 7}, "seen": {"capacity": 8}})
     assert late.status_code == 409, "somebody else set nine meanwhile"
     unknown = own.post(at, json=own_run(place="Nowhere at all"))
@@ -204,6 +209,71 @@ def test_a_run_that_is_prepared_is_changed_moved_and_put_away(own, office, teach
     assert own.delete(f"{at}/{run['run_id']}").status_code == 200
     with office.sessions() as session:
         assert session.get_one(Run, run["run_id"]).status == "archived"
+
+
+def test_the_dates_of_a_prepared_run_are_seen_planned_anew_and_changed_one_by_one(own, clerk):
+    prep = begun(own)
+    at = f"{MINE}/{prep['id']}/runs"
+    run = own.post(at, json=own_run(weekdays=["TU", "TH"])).json()["runs"][0]
+    assert run["pattern"] == {
+        "first": "2027-10-05", "start": "18:00", "minutes": 90, "weekdays": ["TU", "TH"], "count": 3,
+    }  # fmt: skip
+    assert days_of(run) == ["2027-10-05", "2027-10-07", "2027-10-12"]
+    here = f"{at}/{run['run_id']}"
+    second = f"{here}/meetings/{run['dates'][1]['meeting_id']}"
+    put = {"set": {"date": "2027-10-08", "start": "10:00"}, "seen": {"date": "2027-10-07", "start": "18:00"}}
+    run = own.patch(second, json=put).json()["runs"][0]
+    assert (run["dates"][1]["day"], run["dates"][1]["start"]) == ("2027-10-08", "10:00")
+    again = own.patch(second, json={"set": {"date": "2027-10-09"}, "seen": {"date": "2027-10-07"}})
+    assert again.status_code == 409, "it was put elsewhere meanwhile"
+    moved = {"pattern": {**run["pattern"], "first": "2027-10-12"}, "pattern_seen": run["pattern"]}
+    run = own.patch(here, json=moved).json()["runs"][0]
+    assert days_of(run) == ["2027-10-12", "2027-10-15", "2027-10-19"], "what was put elsewhere moves along"
+    shorter = {**moved, "pattern": {**moved["pattern"], "minutes": 60}}
+    assert own.patch(here, json=shorter).status_code == 409, "planned anew meanwhile"
+    longer = {**run["pattern"], "weekdays": ["WE"], "minutes": 120, "count": 4}
+    run = own.patch(here, json={"pattern": longer, "pattern_seen": run["pattern"]}).json()["runs"][0]
+    assert days_of(run) == ["2027-10-13", "2027-10-20", "2027-10-27", "2027-11-03"]
+    assert {d["minutes"] for d in run["dates"]} == {120}
+    for left in (3, 2, 1):
+        run = own.delete(f"{here}/meetings/{run['dates'][-1]['meeting_id']}").json()["runs"][0]
+        assert len(run["dates"]) == left
+    last = own.delete(f"{here}/meetings/{run['dates'][0]['meeting_id']}")
+    assert last.status_code == 422 and "at least one meeting" in last.json()["detail"]
+    assert own.delete(f"{here}/meetings/1").status_code == 404
+    nothing = own.patch(here, json={"pattern": {**longer, "start": "25:00"}})
+    assert nothing.status_code == 422 and nothing.json()["errors"][0]["at"] == "/pattern/start"
+    more = {"first": "2027-10-06", "start": "09:00", "minutes": 60, "weekdays": ["WE"], "count": 2}
+    assert clerk.post(f"/api/v1/runs/{run['run_id']}/patterns", json=more).status_code == 201
+    office_planned = own.patch(here, json={"pattern": longer})
+    assert office_planned.status_code == 422 and "office has planned" in office_planned.json()["detail"]
+
+
+def days_of(run):
+    return [d["day"] for d in run["dates"]]
+
+
+def test_whoever_may_say_prices_changes_them_and_nobody_else(own, rules):
+    prep = begun(own)
+    at = f"{MINE}/{prep['id']}/runs"
+    run = own.post(at, json=own_run()).json()["runs"][0]
+    assert run["price"] is None
+    say = {"set": {"amount": "80.00"}}
+    refused = own.patch(f"{at}/{run['run_id']}", json=say)
+    assert refused.status_code == 422 and refused.json()["errors"][0]["at"] == "/set/amount"
+    rules(prepare_prices=True)
+    assert own.patch(f"{at}/{run['run_id']}", json=say).json()["runs"][0]["price"] == "80.00"
+    late = own.patch(f"{at}/{run['run_id']}", json={"set": {"amount": "70.00"}, "seen": {"amount": "75.00"}})
+    assert late.status_code == 409
+    wrong = own.patch(f"{at}/{run['run_id']}", json={"set": {"amount": "8.123"}})
+    assert wrong.status_code == 422 and wrong.json()["errors"][0]["at"] == "/set/amount"
+
+
+def test_what_is_written_in_markdown_is_seen_as_the_public_would_without_what_does_harm(own, stranger):
+    seen = own.post("/api/v1/own/teaching/markdown", json={"text": "**Stone** <script>alert(1)</script>"})
+    assert seen.status_code == 200
+    assert "<strong>Stone</strong>" in seen.json()["html"] and "<script" not in seen.json()["html"]
+    assert stranger.post("/api/v1/own/teaching/markdown", json={"text": "x"}).status_code == 401
 
 
 def test_nothing_that_has_not_changed_is_handed_in_and_what_lacks_is_said(own, office, teacher):
@@ -343,7 +413,7 @@ def test_the_list_says_what_is_in_preparation_by_whom_and_where_it_stands(own, c
 
 
 def test_a_number_of_preparations_and_runs_is_enough(own, office, monkeypatch):
-    monkeypatch.setattr(preparing, "MOST_RUNS", 1)
+    monkeypatch.setattr(preparing_runs, "MOST_RUNS", 1)
     monkeypatch.setattr(preparing, "MOST_LIVE", 2)
     prep = begun(own)
     own.post(f"{MINE}/{prep['id']}/runs", json=own_run())

@@ -6,19 +6,20 @@ from fastapi import Depends, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.courses import files
-from archgate.actions.courses.commands import TextPatch
-from archgate.actions.courses.views import PictureOut
+from archgate.actions.courses.commands import MarkdownCommand, TextPatch
+from archgate.actions.courses.views import MarkdownOut, PictureOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.actions.teaching import preparing, reviewing
+from archgate.actions.teaching import preparing, preparing_runs, reviewing
 from archgate.actions.teaching.commands import (
     HandInCommand,
+    OwnMeetingPatch,
     OwnRunCommand,
     OwnRunPatch,
     PrepareCommand,
     ReturnCommand,
     TitleCommand,
 )
-from archgate.actions.teaching.views import (
+from archgate.actions.teaching.preparing_views import (
     CoursePreparation,
     OwnCourses,
     OwnPreparation,
@@ -27,6 +28,7 @@ from archgate.actions.teaching.views import (
 )
 from archgate.api.teaching_own import own_act, own_read, teaches
 from archgate.api.web import Subject, may, once, run_act, run_read
+from archgate.papers.markdown import html_of
 
 router = Subject(tags=["preparing"])
 TEACHES = [Depends(teaches)]
@@ -73,6 +75,12 @@ def add_own_picture(preparation_id: int, file: UploadFile, request: Request) -> 
     return own_act(request, lambda uow, person: preparing.add_picture(uow, person, preparation_id, made))
 
 
+@router.post("/own/teaching/markdown", dependencies=TEACHES)
+def show_own_markdown(body: MarkdownCommand, request: Request) -> MarkdownOut:
+    """What one writes in Markdown, as the public would see it."""
+    return own_read(request, lambda uow, person: MarkdownOut(html=html_of(body.text)))
+
+
 @router.post(MINE + "/{preparation_id}/hand-in", dependencies=TEACHES)
 def hand_in(preparation_id: int, body: HandInCommand, request: Request) -> OwnPreparation:
     """Hand what was prepared to the office."""
@@ -100,23 +108,45 @@ def drop_preparation(preparation_id: int, request: Request) -> OwnCourses:
 @router.post(MINE + "/{preparation_id}/runs", status_code=201, dependencies=TEACHES)
 def prepare_run(preparation_id: int, body: OwnRunCommand, request: Request) -> OwnPreparation:
     """Prepare a run of the course, taught by oneself."""
-    return own_act(request, lambda uow, person: preparing.add_run(uow, person, preparation_id, body))
+    return own_act(request, lambda uow, person: preparing_runs.add_run(uow, person, preparation_id, body))
 
 
 @router.patch(MINE + "/{preparation_id}/runs/{run_id}", dependencies=TEACHES)
 def change_prepared_run(
     preparation_id: int, run_id: int, body: OwnRunPatch, request: Request
 ) -> OwnPreparation:
-    """Change seats or place of a run that is prepared, or move it to another first day."""
+    """Change facts of a run that is prepared, its price where they may, or plan its meetings anew."""
     return own_act(
-        request, lambda uow, person: preparing.change_run(uow, person, preparation_id, run_id, body)
+        request, lambda uow, person: preparing_runs.change_run(uow, person, preparation_id, run_id, body)
+    )
+
+
+@router.patch(MINE + "/{preparation_id}/runs/{run_id}/meetings/{meeting_id}", dependencies=TEACHES)
+def change_prepared_date(
+    preparation_id: int, run_id: int, meeting_id: int, body: OwnMeetingPatch, request: Request
+) -> OwnPreparation:
+    """Put one date of a prepared run elsewhere."""
+    return own_act(
+        request,
+        lambda uow, person: preparing_runs.change_date(uow, person, preparation_id, run_id, meeting_id, body),
+    )
+
+
+@router.delete(MINE + "/{preparation_id}/runs/{run_id}/meetings/{meeting_id}", dependencies=TEACHES)
+def leave_prepared_date_out(
+    preparation_id: int, run_id: int, meeting_id: int, request: Request
+) -> OwnPreparation:
+    """Take one date out of a prepared run."""
+    return own_act(
+        request,
+        lambda uow, person: preparing_runs.leave_out(uow, person, preparation_id, run_id, meeting_id),
     )
 
 
 @router.delete(MINE + "/{preparation_id}/runs/{run_id}", dependencies=TEACHES)
 def drop_prepared_run(preparation_id: int, run_id: int, request: Request) -> OwnPreparation:
     """Put a run away that was prepared."""
-    return own_act(request, lambda uow, person: preparing.drop_run(uow, person, preparation_id, run_id))
+    return own_act(request, lambda uow, person: preparing_runs.drop_run(uow, person, preparation_id, run_id))
 
 
 # --- by the office --------------------------------------------------------------------------------------------

@@ -15,7 +15,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
 from archgate.actions.schedule.commands import BusyCommand
 from archgate.actions.teaching import instructors, own
 from archgate.actions.teaching.commands import OwnBiographyCommand, OwnHoursCommand
-from archgate.actions.teaching.views import FeedPath, OwnRoster, OwnTeaching
+from archgate.actions.teaching.own_views import FeedPath, OwnRoster, OwnTeaching
 from archgate.api.own_pages import COOKIE
 from archgate.api.teaching_papers import pay_file
 from archgate.api.web import Subject

@@ -32,7 +32,7 @@ from archgate.actions.teaching.commands import (
     QuestionsCommand,
     RulesCommand,
 )
-from archgate.actions.teaching.views import OwnPreparation
+from archgate.actions.teaching.preparing_views import OwnPreparation
 from archgate.core.states import ApplicationStatus
 from archgate.demo.center import Center
 from archgate.demo.offerings import CAN_TEACH, CATEGORIES

@@ -4744,6 +4744,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/own/teaching/markdown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Own Markdown
+         * @description What one writes in Markdown, as the public would see it.
+         */
+        post: operations["show_own_markdown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/own/teaching/preparations/{preparation_id}/hand-in": {
         parameters: {
             query?: never;
@@ -4843,9 +4863,33 @@ export interface paths {
         head?: never;
         /**
          * Change Prepared Run
-         * @description Change seats or place of a run that is prepared, or move it to another first day.
+         * @description Change facts of a run that is prepared, its price where they may, or plan its meetings anew.
          */
         patch: operations["change_prepared_run"];
+        trace?: never;
+    };
+    "/api/v1/own/teaching/preparations/{preparation_id}/runs/{run_id}/meetings/{meeting_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Leave Prepared Date Out
+         * @description Take one date out of a prepared run.
+         */
+        delete: operations["leave_prepared_date_out"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Prepared Date
+         * @description Put one date of a prepared run elsewhere.
+         */
+        patch: operations["change_prepared_date"];
         trace?: never;
     };
     "/api/v1/preparations": {
@@ -12531,7 +12575,7 @@ export interface components {
          */
         OwnCourses: {
             /** Courses */
-            courses: components["schemas"]["archgate__actions__teaching__views__OwnCourse"][];
+            courses: components["schemas"]["archgate__actions__teaching__preparing_views__OwnCourse"][];
             /** Rights */
             rights: components["schemas"]["PrepareRight"][];
             /** Publishes */
@@ -12640,6 +12684,24 @@ export interface components {
             /** Link */
             link: string;
         };
+        /** OwnMeetingFacts */
+        OwnMeetingFacts: {
+            /** The date */
+            date?: string | null;
+            /** The start time */
+            start?: string | null;
+            /** The length in minutes */
+            minutes?: number | null;
+        };
+        /**
+         * OwnMeetingPatch
+         * @description One date of a prepared run by itself: the new values, and those the person saw.
+         */
+        OwnMeetingPatch: {
+            seen?: components["schemas"]["OwnMeetingFacts"];
+            /** What to change */
+            set: components["schemas"]["OwnMeetingFacts"];
+        };
         /** OwnPageDone */
         OwnPageDone: {
             /** Change */
@@ -12715,6 +12777,28 @@ export interface components {
             last: string | null;
             /** Status */
             status: string;
+        };
+        /**
+         * OwnPattern
+         * @description The meetings of a run as an instructor plans them: each week from a first date, on its weekday or on those said.
+         */
+        OwnPattern: {
+            /**
+             * The first date
+             * Format: date
+             */
+            first: string;
+            /**
+             * The start time
+             * Format: time
+             */
+            start: string;
+            /** The length in minutes */
+            minutes: number;
+            /** The weekdays */
+            weekdays?: components["schemas"]["Weekday"][];
+            /** The number of meetings */
+            count: number;
         };
         /**
          * OwnPreparation
@@ -12826,7 +12910,7 @@ export interface components {
         };
         /**
          * OwnRunCommand
-         * @description A run that an instructor prepares: meetings from a first date, seats, place, and the price where they may say it.
+         * @description A run that an instructor prepares: its meetings, seats, place, and the price where they may say it.
          */
         OwnRunCommand: {
             /**
@@ -12866,16 +12950,21 @@ export interface components {
             capacity?: number | null;
             /** Place */
             place?: string | null;
+            /** The price */
+            amount?: string | null;
+            /** Note */
+            note?: string | null;
         };
         /**
          * OwnRunPatch
-         * @description `set` holds the new values, `seen` those the person saw; `first` moves all meetings so that the first is on this day.
+         * @description `set` holds the new values, `seen` those the person saw; `pattern` plans the meetings anew, in place of
+         *     `pattern_seen`.
          */
         OwnRunPatch: {
             seen?: components["schemas"]["OwnRunFacts"];
             set?: components["schemas"]["OwnRunFacts"];
-            /** The first date */
-            first?: string | null;
+            pattern?: components["schemas"]["OwnPattern"] | null;
+            pattern_seen?: components["schemas"]["OwnPattern"] | null;
         };
         /**
          * OwnTeaching
@@ -14238,9 +14327,27 @@ export interface components {
          * @enum {string}
          */
         PrepareRight: "prepare_text" | "prepare_pictures" | "prepare_outline" | "prepare_prices";
+        /** PreparedDate */
+        PreparedDate: {
+            /** Meeting Id */
+            meeting_id: number;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Start
+             * Format: time
+             */
+            start: string;
+            /** Minutes */
+            minutes: number;
+        };
         /**
          * PreparedRunOut
-         * @description A run that stands in a preparation. `lacks`: what keeps it from being published.
+         * @description A run that stands in a preparation. `lacks`: what keeps it from being published; `pattern`: how its dates were planned, where one
+         *     pattern gives them.
          */
         PreparedRunOut: {
             /** Run Id */
@@ -14266,6 +14373,11 @@ export interface components {
             currency: string;
             /** Lacks */
             lacks: string[];
+            /** Note */
+            note: string;
+            pattern: components["schemas"]["OwnPattern"] | null;
+            /** Dates */
+            dates: components["schemas"]["PreparedDate"][];
         };
         /**
          * Preparing
@@ -18117,7 +18229,7 @@ export interface components {
          * OwnCourse
          * @description A course that an instructor may prepare, and where that stands; `preparation_id` of none: it can be begun.
          */
-        archgate__actions__teaching__views__OwnCourse: {
+        archgate__actions__teaching__preparing_views__OwnCourse: {
             /** Course Id */
             course_id: number;
             /** Title */
@@ -39478,6 +39590,80 @@ export interface operations {
             };
         };
     };
+    show_own_markdown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkdownCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkdownOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     hand_in: {
         parameters: {
             query?: never;
@@ -39860,6 +40046,158 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OwnRunPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    leave_prepared_date_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+                run_id: number;
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPreparation"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_prepared_date: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preparation_id: number;
+                run_id: number;
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnMeetingPatch"];
             };
         };
         responses: {

@@ -17,7 +17,7 @@ from archgate.actions.kernel.views import ClashOut
 from archgate.actions.money.views import MoneyWaitsOut, Owed
 from archgate.actions.people.views import NoteOut, OrganizationOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
-from archgate.actions.teaching.views import PreparationLine
+from archgate.actions.teaching.preparing_views import PreparationLine
 from archgate.core.states import FoundKind, RunStatus, SignUp, Teaching
 
 

@@ -288,8 +288,8 @@ class ReturnCommand(Command):
     word: Why = Field(title="What is to be changed")
 
 
-class OwnRunCommand(Command):
-    """A run that an instructor prepares: meetings from a first date, seats, place, and the price where they may say it."""
+class OwnPattern(Form):
+    """The meetings of a run as an instructor plans them: each week from a first date, on its weekday or on those said."""
 
     first: Day = Field(title="The first date")
     start: Clock = Field(title="The start time")
@@ -298,22 +298,46 @@ class OwnRunCommand(Command):
         default_factory=list, title="The weekdays"
     )
     count: Annotated[int, Field(strict=True, ge=1, le=200)] = Field(title="The number of meetings")
-    capacity: Annotated[int, Field(strict=True, ge=1, le=2000)] = Field(title="The number of seats")
+
+
+Capacity = Annotated[int, Field(strict=True, ge=1, le=2000)]
+Price = Annotated[AmountText | None, EmptyIsNone]
+
+
+class OwnRunCommand(OwnPattern):
+    """A run that an instructor prepares: its meetings, seats, place, and the price where they may say it."""
+
+    capacity: Capacity = Field(title="The number of seats")
     place: Line = ""
-    amount: Annotated[AmountText | None, EmptyIsNone] = Field(None, title="The price")
+    amount: Price = Field(None, title="The price")
     note: Reason = ""
 
 
 class OwnRunFacts(Form):
-    capacity: Annotated[int, Field(strict=True, ge=1, le=2000)] | None = Field(
-        None, title="The number of seats"
-    )
+    capacity: Capacity | None = Field(None, title="The number of seats")
     place: Line | None = None
+    amount: Price = Field(None, title="The price")
+    note: Reason | None = None
 
 
 class OwnRunPatch(Command):
-    """`set` holds the new values, `seen` those the person saw; `first` moves all meetings so that the first is on this day."""
+    """`set` holds the new values, `seen` those the person saw; `pattern` plans the meetings anew, in place of
+    `pattern_seen`."""
 
     seen: OwnRunFacts = Field(default_factory=OwnRunFacts)
     set: OwnRunFacts = Field(default_factory=OwnRunFacts)
-    first: Day | None = Field(None, title="The first date")
+    pattern: OwnPattern | None = None
+    pattern_seen: OwnPattern | None = None
+
+
+class OwnMeetingFacts(Form):
+    date: Day | None = Field(None, title="The date")
+    start: Clock | None = Field(None, title="The start time")
+    minutes: Minutes | None = Field(None, title="The length in minutes")
+
+
+class OwnMeetingPatch(Command):
+    """One date of a prepared run by itself: the new values, and those the person saw."""
+
+    seen: OwnMeetingFacts = Field(default_factory=OwnMeetingFacts)
+    set: OwnMeetingFacts = Field(title="What to change")

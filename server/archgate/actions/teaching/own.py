@@ -17,7 +17,7 @@ from archgate.actions.schedule.commands import BusyCommand, HoursForm
 from archgate.actions.teaching import evaluations, papers, rules
 from archgate.actions.teaching.commands import OwnBiographyCommand, OwnHoursCommand
 from archgate.actions.teaching.instructors import checked_hours, pictured
-from archgate.actions.teaching.views import (
+from archgate.actions.teaching.own_views import (
     OwnLearner,
     OwnRights,
     OwnRoster,

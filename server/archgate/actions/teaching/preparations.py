@@ -19,14 +19,12 @@ from archgate.actions.runs import making
 from archgate.actions.runs.readiness import is_unpriced, readiness
 from archgate.actions.schedule import schedule
 from archgate.actions.teaching import own, rules
-from archgate.actions.teaching.views import (
-    OwnPreparation,
-    PreparedRunOut,
-)
+from archgate.actions.teaching.commands import OwnPattern
+from archgate.actions.teaching.preparing_views import OwnPreparation, PreparedDate, PreparedRunOut
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.preparation import LIVE, WRITES, can_become, fields_of
-from archgate.core.states import PrepareRight, Preparing, RunStatus
+from archgate.core.states import PrepareRight, Preparing, RunStatus, Weekday
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Person
 from archgate.tables.schedule import Meeting, Place
@@ -112,7 +110,22 @@ def run_out(uow: UnitOfWork, run: Run) -> PreparedRunOut:
         run_id=run.id, code=run.code, status=run.status, first=held[0].date if held else run.starts_on,
         last=held[-1].date if held else run.ends_on, meetings=len(held), start=held[0].start if held else None,
         place=run.place.name if run.place else "", capacity=run.capacity,
-        price=format_amount(min(amounts), run.currency) if amounts else None, currency=run.currency, lacks=lacks,
+        price=format_amount(amounts[0], run.currency) if amounts else None, currency=run.currency, lacks=lacks,
+        note=run.note, pattern=pattern_of(run),
+        dates=[PreparedDate(meeting_id=m.id, day=m.date, start=m.start, minutes=m.minutes) for m in held],
+    )  # fmt: skip
+
+
+def pattern_of(run: Run) -> OwnPattern | None:
+    """The one pattern that a run's dates come from, where it counts meetings week by week; None: the office planned them otherwise."""
+    if len(run.patterns) != 1:
+        return None
+    row = run.patterns[0]
+    if row.count is None or row.every_weeks != 1:
+        return None
+    return OwnPattern(
+        first=row.first, start=row.start, minutes=row.minutes, weekdays=[Weekday(w) for w in row.weekdays.split(",")],
+        count=row.count,
     )  # fmt: skip
 
 

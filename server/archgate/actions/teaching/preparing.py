@@ -11,34 +11,25 @@ from archgate.actions.courses.views import PictureOut
 from archgate.actions.enrolling.replies import by_the_person
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
-from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.runs import lifecycle, making, moving
-from archgate.actions.runs.commands import MoveRunCommand, RunCommand, RunFacts, RunPatch
+from archgate.actions.runs import lifecycle
 from archgate.actions.teaching import own, preparations
 from archgate.actions.teaching.commands import (
     HandInCommand,
-    OwnRunCommand,
-    OwnRunPatch,
     PrepareCommand,
     TitleCommand,
 )
-from archgate.actions.teaching.views import (
-    OwnCourse,
-    OwnCourses,
-    OwnPreparation,
-)
+from archgate.actions.teaching.preparing_views import OwnCourse, OwnCourses, OwnPreparation
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.preparation import out_of_reach
 from archgate.core.states import PrepareRight, Preparing, RunStatus
 from archgate.documents.reader import Document
 from archgate.papers.pictures import Sizes
-from archgate.tables.courses import Course, Run
+from archgate.tables.courses import Course
 from archgate.tables.people import Person
-from archgate.tables.schedule import Place
-from archgate.tables.teaching import Instructor, Preparation, PreparedRun
+from archgate.tables.teaching import Instructor, Preparation
 
 MOST_LIVE, MOST_RUNS, SHOWN = 20, 12, 200
 NO_PRICE = "0.00"  # until the office says it
@@ -213,81 +204,6 @@ def drop(uow: UnitOfWork, person: Person, preparation_id: int) -> OwnCourses:
     uow.log(Act.PREPARE_A_COURSE, course.id, f"{i.name} gave the preparation of {course.title} up")
     preparations.sign(uow, i)
     return listed(uow, person)
-
-
-# --- their runs ---------------------------------------------------------------------------------------------------
-
-
-def add_run(uow: UnitOfWork, person: Person, preparation_id: int, command: OwnRunCommand) -> OwnPreparation:
-    """Prepare a run of the course, taught by whoever prepares it. Without the right to prices it costs what the course's runs usually do,
-    or the office says it before it is published (`readiness`)."""
-    i, row, course = preparations.to_write(uow, person, preparation_id)
-    if len(preparations.runs_of(uow, row)) >= MOST_RUNS:
-        raise conflict("many", f"A preparation has up to {MOST_RUNS} runs.")
-    if command.amount is not None and PrepareRight.PRICES not in preparations.rights_of(uow, i):
-        raise refuse("/amount", ASK)
-    refuse_unknown_place(uow, command.place, "/place")
-    pattern: dict[str, object] = {
-        "first": command.first.isoformat(), "start": f"{command.start:%H:%M}", "minutes": command.minutes, "count": command.count,
-    }  # fmt: skip
-    if command.weekdays:
-        pattern["weekdays"] = [str(w) for w in command.weekdays]
-    body: dict[str, object] = {
-        "course_id": course.id, "pattern": pattern, "capacity": command.capacity, "instructor": i.name, "note": command.note,
-    }  # fmt: skip
-    if command.place:
-        body["place"] = command.place
-    usual = {**uow.center.defaults, **course.defaults}
-    unpriced = command.amount is None and not usual.get("rates")
-    if command.amount is not None or unpriced:
-        body["rates"] = [{"amount": command.amount or NO_PRICE}]
-    if not usual.get("plans"):
-        body["plans"] = [AT_ONCE]
-    try:
-        run = making.make_run(uow, command_of(RunCommand, body))
-    except Refused as refused:
-        raise Refused([Fault(f.at.replace("/pattern", ""), f.message) for f in refused.faults]) from None
-    uow.log(Act.MAKE_A_RUN, run.id, f"Made {run.code}, {run.title or course.title}")
-    uow.session.add(PreparedRun(run_id=run.id, preparation_id=row.id, unpriced=unpriced))
-    uow.session.flush()
-    return preparations.done_by(uow, i, row, course)
-
-
-def refuse_unknown_place(uow: UnitOfWork, name: str | None, at: str) -> None:
-    """Instructors choose among the center's places; a new one is the office's to add."""
-    if name and uow.session.scalar(select(Place.id).where(Place.name == name)) is None:
-        raise refuse(at, f'There is no place "{name}"; the office adds places.')
-
-
-def own_draft(uow: UnitOfWork, row: Preparation, run_id: int) -> Run:
-    run = next((r for r in preparations.runs_of(uow, row) if r.id == run_id), None)
-    if run is None or run.status is not RunStatus.DRAFT:
-        raise not_found("This run")
-    return run
-
-
-def change_run(
-    uow: UnitOfWork, person: Person, preparation_id: int, run_id: int, command: OwnRunPatch
-) -> OwnPreparation:
-    """Change seats or place of a run that is prepared, or move all of it to another first day."""
-    i, row, course = preparations.to_write(uow, person, preparation_id)
-    run = own_draft(uow, row, run_id)
-    refuse_unknown_place(uow, command.set.place, "/set/place")
-    given = command.set.model_fields_set
-    if given:
-        facts = {name: getattr(command.set, name) for name in given}
-        seen = {name: getattr(command.seen, name) for name in command.seen.model_fields_set}
-        patch = RunPatch(set=command_of(RunFacts, facts), seen=command_of(RunFacts, seen))
-        making.change_run(uow, run.id, patch)
-    if command.first is not None:
-        moving.move_run(uow, run.id, command_of(MoveRunCommand, {"first": command.first.isoformat()}))
-    return preparations.done_by(uow, i, row, course)
-
-
-def drop_run(uow: UnitOfWork, person: Person, preparation_id: int, run_id: int) -> OwnPreparation:
-    i, row, course = preparations.to_write(uow, person, preparation_id)
-    lifecycle.archive(uow, own_draft(uow, row, run_id).id)
-    return preparations.done_by(uow, i, row, course)
 
 
 def publish_own(uow: UnitOfWork, person: Person, preparation_id: int) -> OwnCourses:

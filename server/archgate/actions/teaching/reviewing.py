@@ -21,7 +21,7 @@ from archgate.actions.teaching import preparations
 from archgate.actions.teaching.commands import (
     ReturnCommand,
 )
-from archgate.actions.teaching.views import (
+from archgate.actions.teaching.preparing_views import (
     CoursePreparation,
     PreparationDone,
     PreparationLine,

@@ -62,7 +62,7 @@ function Edit({ course, page }: { course: number; page: TextOut }) {
       <TextFields
         of={of}
         may={() => true}
-        preview
+        preview="/api/v1/markdown"
         files={{
           pictures: `/api/v1/courses/${course}/pictures`,
           documents: `/api/v1/courses/${course}/documents`,

@@ -9,37 +9,38 @@ import { Row } from "../../parts/layout";
 import { T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 
+/** Where Markdown is put as the public will see it: the staff’s address, or an instructor’s. */
+export type Preview = "/api/v1/markdown" | "/api/v1/own/teaching/markdown";
+
 /** A longer text that is written in Markdown, and how the public reads it. */
 export function MarkdownField({
-  preview = true,
+  preview,
   ...props
-}: Pick<FieldProps, "label" | "value" | "onChange" | "onBlur" | "fault"> & { preview?: boolean }) {
+}: Pick<FieldProps, "label" | "value" | "onChange" | "onBlur" | "fault"> & { preview: Preview }) {
   const [shown, setShown] = useState(false);
   return (
     <div>
       <Field {...props} width="100%" multiline />
       <Row mid>
-        {preview && (
-          <Button
-            variant="text"
-            aria-expanded={shown}
-            disabled={props.value.trim() === ""}
-            onClick={() => setShown(!shown)}
-          >
-            {shown ? "Fold the preview" : "As it will look"}
-          </Button>
-        )}
+        <Button
+          variant="text"
+          aria-expanded={shown}
+          disabled={props.value.trim() === ""}
+          onClick={() => setShown(!shown)}
+        >
+          {shown ? "Fold the preview" : "As it will look"}
+        </Button>
         {!shown && <T small>**bold**, *italic*, - a list, [words](https://…), # a heading</T>}
       </Row>
-      {shown && <Shown text={props.value} />}
+      {shown && <Shown text={props.value} preview={preview} />}
     </div>
   );
 }
 
-function Shown({ text }: { text: string }) {
+function Shown({ text, preview }: { text: string; preview: Preview }) {
   const query = useQuery({
     queryKey: ["markdown", text],
-    queryFn: () => ask(api.POST("/api/v1/markdown", { body: { text } })),
+    queryFn: () => ask(api.POST(preview, { body: { text } })),
     placeholderData: (old) => old,
   });
   return (

@@ -7,7 +7,7 @@ import { FileButton } from "../../form/FileButton";
 import type { useSavedForm } from "../../form/useSavedForm";
 import { Note, Part, Row, Stack } from "../../parts/layout";
 import { Fault, P, T } from "../../parts/words";
-import { MarkdownField } from "./Markdown";
+import { MarkdownField, type Preview } from "./Markdown";
 
 export type Text = Required<Schemas["CourseText"]>;
 export type Of = ReturnType<typeof useSavedForm<Text & Record<string, unknown>, unknown>>;
@@ -71,8 +71,7 @@ export function TextFields({
   of: Of;
   may: (name: keyof Text) => boolean;
   files: Files;
-  /** Whether Markdown is shown as the public will see it. */
-  preview: boolean;
+  preview: Preview;
 }) {
   const v = of.values;
   const words = (name: "subtitle" | "film" | "summary") => ({

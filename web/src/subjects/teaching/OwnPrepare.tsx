@@ -102,7 +102,7 @@ function Write({ prep, put }: { prep: Prepared; put: (next: Prepared) => void })
       <TextFields
         of={of}
         may={(name) => prep.fields.includes(name)}
-        preview={false}
+        preview="/api/v1/own/teaching/markdown"
         files={{
           pictures: `/api/v1/own/teaching/preparations/${prep.id}/pictures`,
           documents: null,

@@ -6,6 +6,7 @@ import { draw } from "../../testing/render";
 import { answers, problem } from "../../testing/server";
 import { hoursText, payBody, payTyped } from "./hours";
 import { Marks } from "./Marks";
+import { patchOf } from "./OwnRunForm";
 import { OwnRoster } from "./OwnRoster";
 import { MakeRequest } from "./Requests";
 
@@ -149,4 +150,28 @@ test("before its first meeting a roster says when attendance is marked", async (
   draw(<OwnRoster runId={5} />);
   await screen.findByText(/Attendance is marked once a meeting has begun; the first is on Thu 19 Aug 2027/);
   expect(screen.queryByRole("button", { name: "Mark Ana Birch" })).toBeNull();
+});
+
+test("of a prepared run only what was changed is sent, each beside what was seen, and the pattern whole", () => {
+  const run = {
+    capacity: 8,
+    place: "Hall 2",
+    price: null,
+    note: "",
+    pattern: { first: "2027-10-05", start: "18:00", minutes: 90, weekdays: ["TU"], count: 3 },
+  } as never;
+  const values = {
+    ...{ first: "2027-10-05", start: "18:00", minutes: "90", weekdays: ["TU"], count: "3" },
+    ...{ capacity: "8", place: "Hall 2", amount: "", note: "" },
+  };
+  expect(patchOf(run, values, values, 2)).toEqual({ set: {}, seen: {} });
+  expect(patchOf(run, { ...values, capacity: "9", amount: "80" }, values, 2)).toEqual({
+    set: { capacity: 9, amount: "80.00" },
+    seen: { capacity: 8, amount: null },
+  });
+  expect(patchOf(run, { ...values, weekdays: ["TU", "TH"] }, values, 2)).toEqual({
+    ...{ set: {}, seen: {} },
+    pattern: { first: "2027-10-05", start: "18:00", minutes: 90, weekdays: ["TU", "TH"], count: 3 },
+    pattern_seen: { first: "2027-10-05", start: "18:00", minutes: 90, weekdays: ["TU"], count: 3 },
+  });
 });
