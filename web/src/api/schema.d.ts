@@ -7997,10 +7997,13 @@ export interface components {
         CardStatus: "begun" | "open" | "capturing" | "releasing" | "done" | "refused" | "released" | "expired" | "unknown";
         /**
          * CardsOfAccount
-         * @description What concerns cards on an account: details on file, how much can go back to a card, and what was begun of late.
+         * @description What concerns cards on an account: details on file, until when a seat is held that waits for some, how much can go back to a
+         *     card, and what was begun of late.
          */
         CardsOfAccount: {
             on_file: components["schemas"]["OnFileOut"] | null;
+            /** Card By */
+            card_by: string | null;
             /**
              * Back
              * Format: amount
@@ -17463,7 +17466,8 @@ export interface components {
         /**
          * ToPay
          * @description What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
-         *     their own page only; `card_by` until when a seat is held that waits for payment details.
+         *     their own page only; `card_by` until when a seat is held that waits for payment details; `by_itself`: a card on file is charged
+         *     on the days of a plan.
          */
         ToPay: {
             /** Center */
@@ -17485,6 +17489,8 @@ export interface components {
             on_file: string | null;
             /** Card By */
             card_by: string | null;
+            /** By Itself */
+            by_itself: boolean;
         };
         /** TodayOut */
         TodayOut: {

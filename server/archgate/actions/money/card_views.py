@@ -26,7 +26,7 @@ from archgate.core.states import CardStatus, PaidState, RefundStatus, WhatToPay
 from archgate.tables.courses import Course, Run
 from archgate.tables.money import Account, CardPayment, CardRefund
 from archgate.tables.people import Organization, Person
-from archgate.tables.plans import Installment
+from archgate.tables.plans import Installment, Plan
 from archgate.tables.roster import Enrollment
 
 SHOWN, LISTED = 6, 50
@@ -85,7 +85,7 @@ def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
         )
     }
     currency = account.currency
-    details = payments.on_file(uow, account.id) if own else None
+    details = payments.on_file(uow, account.id)
     return ToPay(
         center=uow.center.name,
         name=accounts.payer_name(uow, account),
@@ -96,8 +96,17 @@ def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
         ],
         next=format_amount(next_sum(uow, rows), currency) if rows else None,
         whole=format_amount(sum(left for _, left in rows), currency),
-        on_file=details.words if details else None,
+        on_file=details.words if details and own else None,
         card_by=uow.local(card_by(uow, account)),
+        by_itself=details is not None and takes_details(uow, {i.enrollment_id for i, _ in rows}),
+    )
+
+
+def takes_details(uow: UnitOfWork, enrollment_ids: set[int]) -> bool:
+    """Whether the plan of one of these sign-ups has a card on file charged by itself."""
+    query = select(Plan.id).join(Enrollment, Enrollment.plan_id == Plan.id)
+    return (
+        uow.session.scalar(query.where(Enrollment.id.in_(enrollment_ids), Plan.details).limit(1)) is not None
     )
 
 
@@ -169,6 +178,7 @@ def of_account(uow: UnitOfWork, account_id: int) -> CardsOfAccount | None:
     ).all()
     return CardsOfAccount(
         on_file=OnFileOut(id=details.id, words=details.words) if details else None,
+        card_by=uow.local(card_by(uow, account)),
         back=format_amount(
             sum(left for *_, left in card_refunds.free_by_card(uow, account)), account.currency
         ),

@@ -88,9 +88,11 @@ class OnFileOut(View):
 
 
 class CardsOfAccount(View):
-    """What concerns cards on an account: details on file, how much can go back to a card, and what was begun of late."""
+    """What concerns cards on an account: details on file, until when a seat is held that waits for some, how much can go back to a
+    card, and what was begun of late."""
 
     on_file: OnFileOut | None
+    card_by: Moment | None
     back: AmountText
     payments: list[CardPaymentOut]
 
@@ -131,7 +133,8 @@ class PayLine(View):
 
 class ToPay(View):
     """What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
-    their own page only; `card_by` until when a seat is held that waits for payment details."""
+    their own page only; `card_by` until when a seat is held that waits for payment details; `by_itself`: a card on file is charged
+    on the days of a plan."""
 
     center: str
     name: str
@@ -141,6 +144,7 @@ class ToPay(View):
     whole: AmountText
     on_file: str | None
     card_by: Moment | None
+    by_itself: bool
 
 
 class PayLinkSent(View):

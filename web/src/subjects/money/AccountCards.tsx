@@ -52,6 +52,11 @@ export function AccountCards({
     <section>
       <h2>Cards</h2>
       {cards.on_file && <P>On file: {cards.on_file.words}.</P>}
+      {cards.card_by && (
+        <P tone="ochre">
+          A seat is held until {day(cards.card_by)}, {clock(cards.card_by)}, for a card to be given.
+        </P>
+      )}
       {charging && cards.on_file ? (
         <Charge account={account} onLeave={() => setCharging(false)} acts={acts} />
       ) : (

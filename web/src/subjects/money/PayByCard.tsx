@@ -67,6 +67,9 @@ export function PayByCard({
         </Note>
       )}
       {to.on_file && <P tone="slate">On file: {to.on_file}.</P>}
+      {to.by_itself && !to.card_by && (
+        <P>A card is on file and charged by itself on the days of your plan: there is nothing to do now.</P>
+      )}
       {parts.map(([what, sum]) => (
         <Row wrap key={what}>
           {to.on_file && (
@@ -79,7 +82,9 @@ export function PayByCard({
             </Button>
           )}
           <Button
-            variant={what === "next" && !to.on_file && !to.card_by ? "contained" : "outlined"}
+            variant={
+              what === "next" && !to.on_file && !to.card_by && !to.by_itself ? "contained" : "outlined"
+            }
             disabled={paying.busy}
             onClick={() => void paying.act({ what, keep, on_file: false })}
           >

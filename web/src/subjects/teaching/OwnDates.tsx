@@ -15,6 +15,8 @@ type Run = Schemas["PreparedRunOut"];
 type When = Run["dates"][number];
 type Put = (next: Prepared) => void;
 
+const INLINE = { "&&": { margin: 0, minHeight: 32 } };
+
 /** Every date of a prepared run; each can be put elsewhere or left out. */
 export function OwnDates({ prep, run, put }: { prep: Prepared; run: Run; put: Put }) {
   const [at, setAt] = useState<number | null>(null);
@@ -34,6 +36,7 @@ export function OwnDates({ prep, run, put }: { prep: Prepared; run: Run; put: Pu
     failed: setTrouble,
   });
   if (run.dates.length === 0) return null;
+  const usual = run.pattern?.minutes;
   const changes = prep.writes && run.status === "draft";
   return (
     <details>
@@ -42,23 +45,30 @@ export function OwnDates({ prep, run, put }: { prep: Prepared; run: Run; put: Pu
       <ol>
         {run.dates.map((when) => (
           <li key={when.meeting_id}>
-            {day(when.day)}, {when.start.slice(0, 5)} <T tone="slate">{length(when.minutes)}</T>
-            {changes && at !== when.meeting_id && (
-              <>
-                <Button variant="text" onClick={() => setAt(when.meeting_id)}>
-                  move<Heard> {day(when.day)}</Heard>
-                </Button>
-                {run.dates.length > 1 && (
-                  <Button
-                    variant="text"
-                    disabled={leaving.busy}
-                    onClick={() => void leaving.act(when.meeting_id)}
-                  >
-                    leave out<Heard> {day(when.day)}</Heard>
+            <Row mid wrap sx={{ gap: "0 14px" }}>
+              <span>
+                {day(when.day, when.day.slice(0, 4) !== run.dates[0]?.day.slice(0, 4))},{" "}
+                {when.start.slice(0, 5)}
+                {when.minutes !== usual && <T tone="slate">, {length(when.minutes)}</T>}
+              </span>
+              {changes && at !== when.meeting_id && (
+                <>
+                  <Button variant="text" sx={INLINE} onClick={() => setAt(when.meeting_id)}>
+                    move<Heard> {day(when.day)}</Heard>
                   </Button>
-                )}
-              </>
-            )}
+                  {run.dates.length > 1 && (
+                    <Button
+                      variant="text"
+                      sx={INLINE}
+                      disabled={leaving.busy}
+                      onClick={() => void leaving.act(when.meeting_id)}
+                    >
+                      leave out<Heard> {day(when.day)}</Heard>
+                    </Button>
+                  )}
+                </>
+              )}
+            </Row>
             {at === when.meeting_id && (
               <Elsewhere
                 when={when}

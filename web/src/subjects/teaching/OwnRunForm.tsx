@@ -6,7 +6,7 @@ import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { useAct } from "../../form/useAct";
 import { useServerForm } from "../../form/useServerForm";
-import { Row } from "../../parts/layout";
+import { Row, Stack } from "../../parts/layout";
 import { Fault, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Weekdays } from "../schedule/PatternFields";
@@ -70,8 +70,10 @@ export function NewRun({ prep, put, onLeave }: { prep: Prepared; put: Put; onLea
   });
   return (
     <Form of={of} look="inset" onLeave={onLeave} label="A run">
-      <PatternPart of={of} at="" />
-      <FactsPart of={of} prep={prep} at="" />
+      <Stack>
+        <PatternPart of={of} at="" />
+        <FactsPart of={of} prep={prep} at="" />
+      </Stack>
       <Ends of={of} act="Prepare it" onLeave={onLeave} />
     </Form>
   );
@@ -118,12 +120,14 @@ export function ChangeRun({
   });
   return (
     <Form of={of} look="inset" onLeave={onLeave} label={`Change ${run.code}`}>
-      {run.pattern ? (
-        <PatternPart of={of} at="/pattern" />
-      ) : (
-        <P tone="slate">The office has planned the dates of this run; they are changed one by one.</P>
-      )}
-      <FactsPart of={of} prep={prep} at="/set" />
+      <Stack>
+        {run.pattern ? (
+          <PatternPart of={of} at="/pattern" />
+        ) : (
+          <P tone="slate">The office has planned the dates of this run; they are changed one by one.</P>
+        )}
+        <FactsPart of={of} prep={prep} at="/set" />
+      </Stack>
       {trouble && <Fault role="alert">{trouble}</Fault>}
       <Ends of={of} act="Save" onLeave={onLeave} />
       <Button variant="text" disabled={dropping.busy} onClick={() => void dropping.act(undefined)}>
