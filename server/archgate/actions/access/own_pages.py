@@ -48,6 +48,7 @@ from archgate.papers.letters.occasions import OwnPageInvited, PasswordLink
 from archgate.papers.letters.writing import written
 from archgate.tables.catalog import SeatRequest
 from archgate.tables.courses import Course, Run
+from archgate.tables.log import Change
 from archgate.tables.money import Account
 from archgate.tables.own_pages import OwnPage, OwnPageSession
 from archgate.tables.people import Person
@@ -111,17 +112,23 @@ def invite(uow: UnitOfWork, person_id: int) -> OwnPageDone:
             "email-in-use",
             f"{whose.name} signs in by {person.email}; give {person.name} another email first.",
         )
+    change = send_invitation(uow, person, person.email, row)
+    return OwnPageDone(change=change.key, own_page=state_of(uow, person.id))
+
+
+def send_invitation(uow: UnitOfWork, person: Person, email: str, row: OwnPage | None) -> Change:
+    """Write to somebody of whom it is known that they may have a page by this address; `row`: the page that is there already."""
     if row is None:
         row = OwnPage(person_id=person.id, turn=1)
         uow.session.add(row)
     # Once more: the same link, valid anew.
-    row.email, row.status, row.sent_at = person.email, PageStatus.INVITED, uow.now
+    row.email, row.status, row.sent_at = email, PageStatus.INVITED, uow.now
     uow.session.flush()
     change = uow.log(Act.INVITE, person.id, f"Invited {person.name} to an own page")
-    through = (row.sent_at + LINK_LIFE).astimezone(uow.zone).date()
+    through = (uow.now + LINK_LIFE).astimezone(uow.zone).date()
     letter = OwnPageInvited(uow.center.name, person.given or person.name, link_of(row), through)
     messages.write(uow, change, messages.to_person(person), written(letter))
-    return OwnPageDone(change=change.key, own_page=state_of(uow, person.id))
+    return change
 
 
 def change_person(uow: UnitOfWork, person_id: int, command: PersonPatch) -> PersonChanged:

@@ -36,7 +36,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
-from archgate.actions.seats import parties, seats
+from archgate.actions.seats import made_of, parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
@@ -53,7 +53,7 @@ from archgate.tables.log import Change
 from archgate.tables.money import CardPayment
 from archgate.tables.own_pages import OwnPage
 from archgate.tables.people import Person
-from archgate.tables.seats import HeldPlace, RunSeats
+from archgate.tables.seats import HeldPlace
 from archgate.tables.waitlist import Interest
 
 WRITTEN = "We have written to {email}. The letter is your confirmation: please read it."
@@ -110,15 +110,16 @@ def added(uow: UnitOfWork, given: str, family: str, email: str | None, phone: st
 def sign_up(uow: UnitOfWork, run_id: int, command: SignUpCommand, looker: Looker) -> SignedUp:
     """Sign somebody up at the total that was shown, in the seats kept for them or in free ones. Refused by the rules of the desk;
     what only the person themselves may know goes to their address."""
+    ahead = made_of.look_ahead(uow, run_id)
     there = form.found(uow, run_id, looker, command.access_code, command.key)
     refuse_person_and_answers(uow, there.run, command)
-    refuse_shut(uow, there, bool(command.kept))
+    refuse_shut(uow, there, bool(command.kept), ahead)
     person = person_of(uow, command, looker)
     made = form.resolved(uow, there.run, command, looker.person)
     others = names_given(uow, command.names, len(made.heads) - 1)
-    run = seats.run_to_change(uow, run_id)
+    run, row = made_of.lock_run(uow, run_id)
     held = form.held_by(uow, run, command.kept)
-    if held is None and seats.seats_of(uow, run).free == 0:
+    if held is None and seats.seats_of(uow, run, row).free == 0:
         # Whoever stood in line for the lock in vain gives it back at once.
         raise conflict("full", "All seats are taken; you can wait for one.")
     private = private_reason(uow, run, made, person)
@@ -166,11 +167,12 @@ def refuse_person_and_answers(uow: UnitOfWork, run: Run, command: SignUpCommand)
         raise Refused(faults)
 
 
-def refuse_shut(uow: UnitOfWork, there: form.Found, kept: bool) -> None:
-    """Refuse before anything is locked or written: sign-up shut, not for whoever asks, or no seat for anybody."""
-    run = there.run
-    taken = uow.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    full = taken >= run.capacity + run.overbook
+def refuse_shut(uow: UnitOfWork, there: form.Found, kept: bool, ahead: made_of.Expected | None) -> None:
+    """Refuse before anything is locked or written: sign-up shut, not for whoever asks, or no seat for anybody. So nobody stands in line
+    for the run's lock in vain, as far as can be seen from here."""
+    full = ahead is not None and ahead.full
+    if not full and not kept:
+        full = seats.seats_of(uow, there.run).free == 0
     _, _, reasons = form.now_of(uow, there, full)
     if reasons:
         raise conflict("sign-up-shut", reasons[0].public)
@@ -282,7 +284,7 @@ def first_letter(uow: UnitOfWork, person: Person) -> None:
     has = select(func.count()).select_from(OwnPage)
     if uow.session.scalar(has.where((OwnPage.person_id == person.id) | (OwnPage.email == person.email))):
         return
-    own_pages.invite(uow, person.id)
+    own_pages.send_invitation(uow, person, person.email, None)
 
 
 def signed_up(

@@ -36,7 +36,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import cards, payments
 from archgate.actions.people import people
 from archgate.actions.runs import publication
-from archgate.actions.seats import seats
+from archgate.actions.seats import made_of, seats
 from archgate.core import eligibility
 from archgate.core import fees as core_fees
 from archgate.core import publication as core
@@ -306,6 +306,7 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
     """Keep seats for `MINUTES` while somebody fills in the form: one form per email and client, not renewed, and never all the seats
     that are left for one client; beyond its first form a client keeps at most a quarter of the run. Where none are kept one can
     sign up all the same, as long as there are seats."""
+    made_of.look_ahead(uow, run_id)
     there = found(uow, run_id, looker, command.access_code, command.key)
     wrong = people.email_fault(command.email)
     if wrong:
@@ -315,7 +316,7 @@ def keep(uow: UnitOfWork, run_id: int, command: KeepSeatsCommand, looker: Looker
     why = why_not_kept(uow, there, command, own)
     if why:
         return none_kept(why)
-    run = seats.run_to_change(uow, run_id)
+    run, _ = made_of.lock_run(uow, run_id)
     why = why_not_kept(uow, there, command, own)
     if why:
         return none_kept(why)

@@ -55,13 +55,13 @@ from archgate.tables.roster import Enrollment
 
 def get_account(uow: UnitOfWork, account_id: int, lock: bool = False) -> Account:
     """An account; locked to be written to, after the runs whose held seats a payment may confirm (runs come before)."""
-    query = select(Account).where(Account.id == account_id)
+    account = None if lock else uow.session.get(Account, account_id)
     if lock:
+        query = select(Account).where(Account.id == account_id)
         for run_id in sorted({e.run_id for e in held.seats_of(uow, account_id)}):
             if not seats.is_locked(uow, run_id):
                 seats.run_to_change(uow, run_id)
-        query = query.with_for_update().execution_options(populate_existing=True)
-    account = uow.session.scalar(query)
+        account = uow.session.scalar(query.with_for_update().execution_options(populate_existing=True))
     if account is None or account.owner.startswith("center:"):
         raise not_found("This account")
     return account

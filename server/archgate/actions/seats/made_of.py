@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from threading import Lock
 from weakref import WeakKeyDictionary
 
-from sqlalchemy import Engine, bindparam, select
+from sqlalchemy import Connection, Engine, bindparam, select
 from sqlalchemy.orm import Session, selectinload
 from sqlalchemy.orm.util import identity_key
 
@@ -106,13 +106,14 @@ class Expected:
 
 SEATS = select(RunSeats).where(RunSeats.run_id == bindparam("run")).subquery()
 # The person is kept from being merged away meanwhile; the run's seats are only looked at.
+AS_IT_STANDS = (
+    select(SEATS.c.taken).scalar_subquery(),
+    select(SEATS.c.revision).scalar_subquery(),
+    select(Center.revision).scalar_subquery(),
+)
+STANDS = select(*AS_IT_STANDS)
 COMING = (
-    select(
-        Person,
-        select(SEATS.c.taken).scalar_subquery(),
-        select(SEATS.c.revision).scalar_subquery(),
-        select(Center.revision).scalar_subquery(),
-    )
+    select(Person, *AS_IT_STANDS)
     .where(Person.id == bindparam("person"))
     .with_for_update(read=True)
     .execution_options(populate_existing=True)
@@ -127,15 +128,32 @@ def expect(uow: UnitOfWork, person_id: int, run_id: int) -> tuple[Person, Expect
         raise not_found("This person")
     person, taken, revision, center_revision = found
     people.refuse_merged(uow, person)
+    return person, expected_of(uow, run_id, taken, (revision, center_revision or 0))
+
+
+def look_ahead(uow: UnitOfWork, run_id: int) -> Expected | None:
+    """A run as it is before the lock, for acts of somebody who is not known yet; read and kept where it is not. Rows that are newer than
+    the revision they were read by do no harm: that revision is never met again under the lock."""
+    taken, revision, center_revision = uow.session.execute(STANDS, {"run": run_id}).one()
+    return expected_of(uow, run_id, taken, (revision, center_revision or 0), fill=True)
+
+
+def expected_of(
+    uow: UnitOfWork, run_id: int, taken: int | None, revision: tuple[int, int], fill: bool = False
+) -> Expected | None:
     engine = uow.session.get_bind()
     if taken is None or not isinstance(engine, Engine) or touched(uow.session, run_id):
-        return person, None
-    made = shelf_of(engine).get(run_id, (revision, center_revision or 0))
+        return None
+    shelf = shelf_of(engine)
+    made = shelf.get(run_id, revision)
+    if made is None and fill:
+        made = read(uow.session, run_id, revision)
+        shelf.put(made)
     if made is None:
-        return person, None
+        return None
     expected = Expected(made.revision, taken, copied(uow, made))
     uow.session.info["expected"] = expected
-    return person, expected
+    return expected
 
 
 def touched(session: Session, run_id: int) -> bool:
@@ -152,9 +170,18 @@ def copied(uow: UnitOfWork, made: MadeOf) -> Run:
 
 
 def lock_run(uow: UnitOfWork, run_id: int) -> tuple[Run, RunSeats]:
-    """Lock a run's seats, and have the run with all that it is made of: as kept where its revision is still the same."""
-    row, center_revision = seats.write_row(uow, run_id)
+    """Lock a run's seats, and have the run with all that it is made of: as kept where its revision is still the same. Whoever has done
+    so in this act has it, without a question."""
     session, engine = uow.session, uow.session.get_bind()
+    done: dict[int, tuple[Run, RunSeats]] = session.info.setdefault("read under lock", {})
+    if run_id not in done:
+        done[run_id] = locked_and_read(uow, run_id, engine)
+    return done[run_id]
+
+
+def locked_and_read(uow: UnitOfWork, run_id: int, engine: Engine | Connection) -> tuple[Run, RunSeats]:
+    session = uow.session
+    row, center_revision = seats.write_row(uow, run_id)
     revision = (row.revision, center_revision)
     expected: Expected | None = session.info.pop("expected", None)
     if expected is not None and expected.run.id != run_id:
