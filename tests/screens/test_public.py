@@ -117,6 +117,56 @@ def test_a_stranger_pays_by_card_on_the_phone_by_keyboard_and_a_link_is_paid_too
     assert browser.console() == []
 
 
+def test_a_plan_that_takes_a_card_is_chosen_by_keyboard_left_and_taken_up_by_the_link(
+    browser, now_office, pay_pages
+):
+    halves = {"name": "Halves", "lines": [{"percent": "50", "due": {"after_sign_up": n}} for n in (0, 30)]}
+    on_the_day = {
+        "name": "Nothing now",
+        "details": True,
+        "lines": [{"percent": "100", "due": {"before_start": 0}}],
+    }
+    run, n = on_show(now_office, plans=[halves, on_the_day]), next(number)
+    browser.resize(390, 844)
+    browser.open(f"{texts.address_for(run['course']['id'], run['course']['title'])}/sign-up?run={run['id']}")
+    browser.tab_to("Given name", 40)
+    browser.press(f"Later{n}", Keys.TAB, f"Card{n}", Keys.TAB, f"later{n}@example.org", Keys.TAB)
+    browser.tab_to("How it is paid", 20)
+    browser.press("Nothing")
+    browser.sees("You give a card after signing up; it is charged by itself on that day.")
+    assert browser.axe() == []
+    browser.tab_to("Sign up", 60)
+    browser.press(Keys.ENTER)
+    browser.sees("Nothing is due now; a card is charged by itself on that day.")
+    browser.sees("for the card.")
+    browser.tab_to("Give the card", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("Card details only; nothing is charged now")
+    browser.tab_to("Go back without paying", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("No card given yet")
+    row = now_office.read(lambda d: d.session.scalar(of_run(run).where(Enrollment.card_first)))
+    assert row.status == "held"
+    link = now_office.read(lambda d: cards.link_of(d.session.get_one(Account, row.payer_id)))
+    browser.open(link[link.index("/pay/") :])
+    browser.sees("it is firm once a card is on file")
+    assert browser.axe() == []
+    browser.tab_to("Give a card", 20)
+    browser.press(Keys.ENTER)
+    browser.sees("Card details only")
+    browser.press("9999 0000 0000 0012", Keys.TAB, "Lee Ter", Keys.ENTER)
+    browser.sees("The card is on file.")
+    browser.open(link[link.index("/pay/") :])
+    browser.sees("there is nothing to do now")
+    assert browser.axe() == []
+    assert now_office.read(lambda d: d.session.scalar(of_run(run))).status == "seated"
+    assert browser.console() == []
+
+
+def of_run(run):
+    return select(Enrollment).where(Enrollment.run_id == run["id"])
+
+
 def test_axe_finds_nothing_on_the_public_pages_at_either_width(browser, now_office):
     run, full = on_show(now_office), on_show(now_office, sign_up_opens=soon(now_office))
     shown_as(now_office, run, signs_up=SignsUp.CODE)
