@@ -342,6 +342,7 @@ def test_a_plan_with_details_is_charged_on_its_day_retried_and_then_raised(offic
     listed = late.read(card_views.refused)["items"]
     mine = next(p for p in listed if p["account_id"] == account)
     assert mine["tried_again"] is None and "without its holder" in mine["said"]
+    assert mine in late.read(today.today)["cards"], "whom to call is said on Today too"
     with office.sessions() as session:
         asked = session.scalar(select(func.count()).where(Message.subject.startswith("To pay at")))
     assert asked and asked >= 3

@@ -78,7 +78,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id, bank,
         assert len(card_views.refused(d).items) == 2 and outstanding_cards(d) == 1
         assert d.session.scalar(select(Payment.id).where(Payment.method == "card", Payment.fee > 0).limit(1))
         due = today.today(d)
-        assert due.decisions and due.drafts and due.reminders
+        assert due.decisions and due.drafts and due.reminders and len(due.cards) == 2
         assert {m.status for m in messages.outbox(d).items} == {"sent", "failed"}
         email = sign_ups.somebody(LEARNER)[2]
         assert own_pages.sign_in(d, email, center.PASSWORD, True)

@@ -17523,6 +17523,8 @@ export interface components {
             money: components["schemas"]["MoneyWaitsOut"][];
             /** Prepared */
             prepared: components["schemas"]["PreparationLine"][];
+            /** Cards */
+            cards: components["schemas"]["CardPaymentOut"][];
             /** Reminders */
             reminders: components["schemas"]["ReminderOut"][];
             /** Meetings */

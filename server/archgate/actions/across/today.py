@@ -47,7 +47,7 @@ from archgate.tables.access import User
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Course, Run
 from archgate.tables.jobs import Job
-from archgate.tables.money import Account, MoneyWaiting
+from archgate.tables.money import Account, CardPayment, MoneyWaiting
 from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import HeldPlace
@@ -76,6 +76,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         requests=requests.listed(uow).requests if requests.count_open(uow.session) else [],
         money=[m for m in paying_out.waiting(uow) if m.mine or m.own] if MONEY in waits else [],
         prepared=reviewing.handed_in(uow) if PREPARED in waits else [],
+        cards=card_views.refused(uow).items if CARDS in waits else [],
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
     )
@@ -156,12 +157,12 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     ]
 
 
-MONEY, REFUNDS, PREPARED = "money waits", "refunds refused", "handed in"
+MONEY, REFUNDS, PREPARED, CARDS = "money waits", "refunds refused", "handed in", "cards refused"
 
 
 def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], set[str], list[str]]:
-    """Work that failed for good, by kind; what else waits for somebody (money for a second person, courses that were handed in); and
-    what of cards must be seen to: by one statement, as mostly there is nothing of it."""
+    """Work that failed for good, by kind; what else waits for somebody (money for a second person, courses that were handed in, cards that
+    were refused); and what of refunds to cards must be seen to: by one statement, as mostly there is nothing of it."""
     broken = (
         select(literal("work"), Job.kind, func.count())
         .where(Job.status == JobStatus.FAILED)
@@ -174,10 +175,11 @@ def failed_and_waiting(uow: UnitOfWork) -> tuple[list[FailedWork], set[str], lis
     handed = select(literal(PREPARED), literal(""), func.count()).where(
         Preparation.status == Preparing.HANDED_IN
     )
-    rows = [
-        (what, kind, int(number))
-        for what, kind, number in uow.session.execute(union_all(broken, waits, refunds, handed))
-    ]
+    refused = select(literal(CARDS), literal(""), func.count()).select_from(
+        card_views.refused_charges().with_only_columns(CardPayment.id).subquery()
+    )
+    whole = union_all(broken, waits, refunds, handed, refused)
+    rows = [(what, kind, int(number)) for what, kind, number in uow.session.execute(whole)]
     found = [FailedWork(kind=kind, number=number) for what, kind, number in rows if what == "work"]
     many = {what: number for what, _, number in rows if what != "work" and number}
     return found, set(many), [card_views.refunds_said(many[REFUNDS])] if REFUNDS in many else []

@@ -14,7 +14,7 @@ from archgate.actions.enrolling.line_views import PersonWaits
 from archgate.actions.enrolling.views import PersonRun
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut
-from archgate.actions.money.views import MoneyWaitsOut, Owed
+from archgate.actions.money.views import CardPaymentOut, MoneyWaitsOut, Owed
 from archgate.actions.people.views import NoteOut, OrganizationOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
 from archgate.actions.teaching.preparing_views import PreparationLine
@@ -374,6 +374,7 @@ class TodayOut(View):
     requests: list[RequestOut]
     money: list[MoneyWaitsOut]
     prepared: list[PreparationLine]
+    cards: list[CardPaymentOut]
     reminders: list[ReminderOut]
     meetings: list[ListedMeeting]
 

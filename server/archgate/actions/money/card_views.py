@@ -198,7 +198,17 @@ def payment_view(uow: UnitOfWork, row: CardPayment, name: str, phone: str | None
 
 
 def refused(uow: UnitOfWork) -> CardPaymentList:
-    """Charges that were refused and whose sum is open still, the newest of each account; and refunds that did not go out."""
+    """Charges that were refused and whose sum is open still, the newest of each account."""
+    return CardPaymentList(
+        items=[
+            payment_view(uow, row, organization or person, phone)
+            for row, organization, person, phone in uow.session.execute(refused_charges())
+        ]
+    )
+
+
+def refused_charges() -> Select[CardPayment, str, str, str | None]:
+    """Charges of those who still owe whose newest was refused, with who pays and their phone number."""
     newest = (
         select(CardPayment.id)
         .where(CardPayment.account_id == Account.id, CardPayment.details_id.is_not(None))
@@ -207,7 +217,7 @@ def refused(uow: UnitOfWork) -> CardPaymentList:
         .correlate(Account)
         .scalar_subquery()
     )
-    query = (
+    return (
         select(CardPayment, Organization.name, Person.name, Person.phone)
         .join(Account, Account.id == CardPayment.account_id)
         .outerjoin(Person, Person.id == Account.person_id)
@@ -215,12 +225,6 @@ def refused(uow: UnitOfWork) -> CardPaymentList:
         .where(CardPayment.status == CardStatus.REFUSED, Account.open > 0, CardPayment.id == newest)
         .order_by(CardPayment.id.desc())
         .limit(LISTED)
-    )
-    rows = uow.session.execute(query)
-    return CardPaymentList(
-        items=[
-            payment_view(uow, row, organization or person, phone) for row, organization, person, phone in rows
-        ]
     )
 
 

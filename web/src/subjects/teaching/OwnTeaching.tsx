@@ -71,9 +71,10 @@ export default function OwnTeaching() {
             onChange={(value) => setParams({ at: value })}
             options={VIEWS.map(([value, text]) => ({ value, text }))}
             sx={{
+              maxWidth: "100%",
               "& .MuiToggleButton-root": {
                 minHeight: 40,
-                "@media (max-width: 480px)": { padding: "4px 5px", fontSize: 13 },
+                "@media (max-width: 480px)": { padding: "4px", fontSize: 13, flex: "1 1 auto", minWidth: 0 },
               },
             }}
           />

@@ -34,6 +34,7 @@ export default function TodayPage() {
     t.requests.length +
     t.money.length +
     t.prepared.length +
+    t.cards.length +
     t.reminders.length +
     t.offers.length +
     t.holds.length;
@@ -101,6 +102,7 @@ export default function TodayPage() {
         </TodayPart>
       )}
       <HandedIn t={t} />
+      <Refused t={t} />
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
@@ -147,6 +149,30 @@ function HandedIn({ t }: { t: Today }) {
               , {day(p.since, false)} {clock(p.since)}
               {p.changed.length > 0 && `; changed: ${p.changed.join(", ").toLowerCase()}`}
               {p.runs > 0 && `; ${count(p.runs, "run")}`}
+            </T>
+          </li>
+        ))}
+      </Ruled>
+    </TodayPart>
+  );
+}
+
+/** Cards that could not be charged, of those who still owe: whom to call, or when it is tried again. */
+function Refused({ t }: { t: Today }) {
+  if (t.cards.length === 0) return null;
+  return (
+    <TodayPart>
+      <h2>
+        Cards that were refused <Link to="/money/cards">all in one place</Link>
+      </h2>
+      <Ruled>
+        {t.cards.slice(0, 6).map((c) => (
+          <li key={c.id}>
+            <Link to={`/accounts/${c.account_id}`}>{c.name}</Link>{" "}
+            <T tone="copper">{money(c.amount, c.currency)}</T>{" "}
+            <T tone="slate">
+              {c.tried_again ? `tried again on ${day(c.tried_again, false)}` : "not tried again; call"}
+              {c.phone && `, ${c.phone}`}
             </T>
           </li>
         ))}
