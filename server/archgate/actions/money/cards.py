@@ -211,8 +211,9 @@ def kept(uow: UnitOfWork, row: CardPayment, account: Account, found: Found) -> N
     if enrollment is not None and not enrollment.holds_seat:
         row.said = "The seat was no longer held, so the card is not kept."
         return
-    payments.keep_details(uow, account, found.token, found.words)
-    change = uow.entries[-1]
+    change = payments.keep_details(uow, account, found.token, found.words)
+    if change is None:
+        return
     to = payer_of(uow, account)
     for firm in held.card_given(uow, account):
         run = get_run(uow, firm.run_id)

@@ -7,6 +7,7 @@ from sqlalchemy import select
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.money import Account, PaymentDetails
 from archgate.tables.people import Person
 
@@ -40,10 +41,11 @@ def on_file(uow: UnitOfWork, account_id: int) -> PaymentDetails | None:
     return uow.session.scalar(query.order_by(PaymentDetails.id.desc()).limit(1))
 
 
-def keep_details(uow: UnitOfWork, account: Account, token: str, words: str) -> None:
-    """Keep what the payment service answered, under the account's lock, in place of what was there; the same token is kept once."""
+def keep_details(uow: UnitOfWork, account: Account, token: str, words: str) -> Change | None:
+    """Keep what the payment service answered, under the account's lock, in place of what was there; the log entry. The same token is kept
+    once: the second time nothing is done."""
     if uow.session.scalar(select(PaymentDetails.id).where(PaymentDetails.token == token)):
-        return
+        return None
     for older in uow.session.scalars(
         select(PaymentDetails).where(
             PaymentDetails.account_id == account.id, PaymentDetails.ended_at.is_(None)
@@ -54,4 +56,4 @@ def keep_details(uow: UnitOfWork, account: Account, token: str, words: str) -> N
         PaymentDetails(account_id=account.id, token=token, words=words, user_id=uow.by, at=uow.now)
     )
     uow.session.flush()
-    uow.log(Act.KEEP_PAYMENT_DETAILS, account.id, f"Payment details on file: {words}")
+    return uow.log(Act.KEEP_PAYMENT_DETAILS, account.id, f"Payment details on file: {words}")
