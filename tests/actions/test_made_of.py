@@ -1,10 +1,14 @@
 """What a process keeps of a run: never older than the run, nothing of what was rolled back, and few statements."""
 
+from contextlib import contextmanager
 from functools import partial
 
 import pytest
 from sqlalchemy import Engine, event
 
+from archgate.actions.access import showing as shown_to
+from archgate.actions.access import sign_up
+from archgate.actions.access.public_commands import SignUpCommand
 from archgate.actions.across import undo
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import EnrollCommand
@@ -17,7 +21,7 @@ from archgate.actions.runs import lifecycle, making, moving, showing
 from archgate.actions.runs.commands import MeetingPatch, RunPatch
 from archgate.actions.seats import made_of
 from archgate.tables.seats import RunSeats
-from made import a_person, a_run, at_once, enrolled, number, taken
+from made import a_person, a_run, at_once, enrolled, number, public_run, taken
 
 WHOLE = [{"percent": "100", "due": {"after_sign_up": 0}}]
 
@@ -45,19 +49,28 @@ def dues(done):
     return [(i["due"], i["amount"]) for i in done["quote"]["installments"]]
 
 
+@contextmanager
+def heard(office):
+    """Every statement that is sent meanwhile."""
+    said, engine = [], office.sessions.kw["bind"]
+    assert isinstance(engine, Engine)
+
+    def listen(connection, cursor, statement, *more):
+        said.append(" ".join(statement.split()))
+
+    event.listen(engine, "before_cursor_execute", listen)
+    try:
+        yield said
+    finally:
+        event.remove(engine, "before_cursor_execute", listen)
+
+
 def test_an_enrollment_takes_at_most_14_statements_besides_session_key_and_commit(office):
     run = a_run(office)
     enrolled(office, run)
     enrolled(office, run)  # the first of all makes the accounts of the center
-    said, engine = [], office.sessions.kw["bind"]
-    assert isinstance(engine, Engine)
     body = {"run_id": run["id"], "person_id": a_person(office)["id"], "total": "210.00"}
-
-    def listen(connection, cursor, statement, *more):
-        said.append(statement)
-
-    event.listen(engine, "before_cursor_execute", listen)
-    try:
+    with heard(office) as said:
         once = Once(f"statements {next(number)}", "hash")
         act(
             office.sessions,
@@ -66,10 +79,56 @@ def test_an_enrollment_takes_at_most_14_statements_besides_session_key_and_commi
             once,
             at=office.at,
         )
-    finally:
-        event.remove(engine, "before_cursor_execute", listen)  # fmt: skip
-    session = [s for s in said if "FROM center \n" in s or "idempotency_keys" in s]
+    session = [s for s in said if "FROM center WHERE" in s or "idempotency_keys" in s]
     assert len(session) == 3 and len(said) - len(session) <= 14, "\n".join(said)
+
+
+def a_form():
+    n = next(number)
+    who = {"given": f"G{n}", "family": f"F{n}", "email": f"out{n}@example.org", "total": "210.00"}
+    return command_of(SignUpCommand, who)
+
+
+def outside(office, run, form):
+    return act(
+        office.sessions, lambda d: sign_up.sign_up(d, run["id"], form, shown_to.ANYBODY), None, at=office.at
+    )
+
+
+def test_a_sign_up_from_outside_reads_the_run_before_its_lock_and_little_under_it(office):
+    run = public_run(office)
+    for _ in range(2):
+        outside(office, run, a_form())
+    with heard(office) as said:
+        outside(office, run, a_form())
+    locked = next(n for n, s in enumerate(said) if s.startswith("UPDATE run_seats SET version"))
+    assert len(said) - locked <= 34, "\n".join(said[locked:])
+    assert not [s for s in said if " FROM rates " in s or " FROM gates " in s or " FROM meetings " in s]
+    assert len([s for s in said if s.startswith("UPDATE run_seats SET version")]) == 1
+
+
+def test_who_would_wait_for_the_lock_in_vain_is_told_without_it(office):
+    run = public_run(office, capacity=1, smallest=0)
+    outside(office, run, a_form())
+    with heard(office) as said, pytest.raises(Problem) as refused:
+        outside(office, run, a_form())
+    assert refused.value.kind == "full" and len(said) <= 4, "\n".join(said)
+    assert not [s for s in said if s.startswith(("UPDATE", "INSERT"))]
+
+
+def test_a_price_that_changed_while_a_stranger_signed_up_is_asked_about(office, monkeypatch):
+    run, form = public_run(office), a_form()
+    outside(office, run, a_form())
+    real = sign_up.refuse_shut
+
+    def late(*given):
+        terms_set(office, run, rates=[{"amount": "230.00"}, {"label": "Member", "amount": "190.00"}])
+        return real(*given)
+
+    monkeypatch.setattr(sign_up, "refuse_shut", late)
+    with pytest.raises(Problem) as refused:
+        outside(office, run, form)
+    assert refused.value.kind == "total-changed" and taken(office, run) == 1
 
 
 def test_whatever_becomes_another_about_a_run_holds_for_the_next_who_comes(office):
@@ -178,17 +237,8 @@ def refused_when_full(office, run):
     """The statements of a sign-up for a run without a seat."""
     waiting = a_person(office)
     body = {"run_id": run["id"], "person_id": waiting["id"], "total": "210.00"}
-    statements, engine = [], office.sessions.kw["bind"]
-
-    def listen(connection, cursor, statement, *more):
-        statements.append(" ".join(statement.split()))
-
-    event.listen(engine, "before_cursor_execute", listen)
-    try:
-        with pytest.raises(Problem) as refused:
-            office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)))
-    finally:
-        event.remove(engine, "before_cursor_execute", listen)
+    with heard(office) as statements, pytest.raises(Problem) as refused:
+        office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)))
     assert not [s for s in statements if s.startswith("INSERT")]
     assert (refused.value.kind, refused.value.detail) == ("full", "All 1 seats are taken.")
     return statements
