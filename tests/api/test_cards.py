@@ -271,6 +271,32 @@ def test_by_the_link_in_the_letter_a_card_is_given_alone_or_with_a_payment(
     assert refused.status_code == 422 and "No seat waits for a card" in refused.text
 
 
+def test_on_ones_own_page_the_card_on_file_serves_a_seat_that_waits_for_one(
+    office, app, stranger, card_service, by_card
+):
+    """Whoever signed up without signing in gives a card anew; signed in they say that theirs serves."""
+    known = a_person(office)
+    account = account_of(office, known["id"])
+    own = own_browser(app, office, known["id"])
+    none = own.post("/api/v1/own/payments", json={"what": "details", "on_file": True})
+    assert none.status_code == 422 and "while a seat waits" in none.text
+    who = {**a_form(), **{k: known[k] for k in ("given", "family", "email")}}
+    stranger.post(path(by_card, "/sign-ups"), json=who)
+    assert own.get("/api/v1/own").json()["pay"]["card_by"]
+    lacking = own.post("/api/v1/own/payments", json={"what": "details", "on_file": True})
+    assert lacking.status_code == 409 and "No payment details" in lacking.text
+    with office.sessions.begin() as session:
+        session.add(PaymentDetails(account_id=account, token=f"mine-{account}", words="a card", at=office.at))
+    by_link = stranger.post(link_to_pay(office, account), json={"what": "details", "on_file": True})
+    assert by_link.status_code == 422, "a link uses no card on file"
+    done = own.post("/api/v1/own/payments", json={"what": "details", "on_file": True}).json()
+    assert (done["status"], done["page"], done["said"]) == ("done", "", "The card is on file.")
+    assert enrollment_on(office, by_card).status == "seated" and details_of(office, account) == 1
+    assert "is yours" in bodies_to(office, who)[-1]
+    again = own.post("/api/v1/own/payments", json={"what": "details", "on_file": True})
+    assert again.status_code == 422, "no seat waits any more"
+
+
 def test_a_payment_that_leaves_some_open_does_not_stand_for_the_card(office, stranger, clerk, by_card):
     stranger.post(path(by_card, "/sign-ups"), json=a_form())
     account = enrollment_on(office, by_card).payer_id

@@ -130,6 +130,12 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
     if command.what is WhatToPay.DETAILS:
         if not waits and not own:
             raise refuse("/what", "No seat waits for a card any more.")
+        if command.on_file:
+            if not (own and waits):
+                raise refuse(
+                    "/on_file", "A card on file is used from one's own page only, while a seat waits for it."
+                )
+            return cards.use_on_file(uow, account)
         words = f"{uow.center.name}: a card for later sums"
         return cards.begin(uow, cards.Begin(0, account.currency, words, account.id, keep=True))
     rows = cards.payable(uow, account)

@@ -212,14 +212,34 @@ def kept(uow: UnitOfWork, row: CardPayment, account: Account, found: Found) -> N
         row.said = "The seat was no longer held, so the card is not kept."
         return
     change = payments.keep_details(uow, account, found.token, found.words)
-    if change is None:
-        return
+    if change is not None:
+        make_firm(uow, account, found.words, change)
+
+
+def make_firm(uow: UnitOfWork, account: Account, words: str, change: Change) -> None:
+    """Seats that waited for payment details have them, under the account's lock; whoever's is firm by it is written to."""
     to = payer_of(uow, account)
     for firm in held.card_given(uow, account):
         run = get_run(uow, firm.run_id)
         dues = tuple(Owed(i.amount, i.due) for i in firm.installments if i.due > uow.today)
-        letter = CardKept(uow.center.name, to.name, messages.named(run), found.words, firm.currency, dues)
+        letter = CardKept(uow.center.name, to.name, messages.named(run), words, firm.currency, dues)
         messages.write(uow, change, to, written(letter), run.id)
+
+
+def use_on_file(uow: UnitOfWork, account: Account) -> CardPayment:
+    """Have the seats of a payer that wait for a card use the one on file; nothing is asked of the payment service, and nothing charged."""
+    details = payments.on_file(uow, account.id)
+    if details is None:
+        raise conflict("no-details", "No payment details are on file for this account.")
+    row = begin(
+        uow, Begin(0, account.currency, f"{uow.center.name}: the card on file", account.id), look=None
+    )
+    row.status, row.ended_at = CardStatus.DONE, uow.now
+    change = uow.log(
+        Act.KEEP_PAYMENT_DETAILS, account.id, f"For a seat that waited for a card too: {details.words}"
+    )
+    make_firm(uow, account, details.words, change)
+    return row
 
 
 def card_settles(rows: list[tuple[Installment, int]], row: CardPayment) -> dict[int, int]:

@@ -57,13 +57,24 @@ export function PayByCard({
             A seat is held until {day(to.card_by)}, {clock(to.card_by)}; it is firm once a card is on file.
             The card is charged by itself on {to.open.length === 1 ? "that day" : "these days"}.
           </p>
-          <Button
-            variant="contained"
-            disabled={paying.busy}
-            onClick={() => void paying.act({ what: "details", keep: true, on_file: false })}
-          >
-            Give a card, pay nothing now
-          </Button>
+          <Row wrap>
+            {to.on_file && (
+              <Button
+                variant="contained"
+                disabled={paying.busy}
+                onClick={() => void paying.act({ what: "details", keep: false, on_file: true })}
+              >
+                Use the card on file
+              </Button>
+            )}
+            <Button
+              variant={to.on_file ? "outlined" : "contained"}
+              disabled={paying.busy}
+              onClick={() => void paying.act({ what: "details", keep: true, on_file: false })}
+            >
+              {to.on_file ? "Give another card" : "Give a card, pay nothing now"}
+            </Button>
+          </Row>
         </Note>
       )}
       {to.on_file && <P tone="slate">On file: {to.on_file}.</P>}
@@ -74,7 +85,7 @@ export function PayByCard({
         <Row wrap key={what}>
           {to.on_file && (
             <Button
-              variant={what === "next" ? "contained" : "outlined"}
+              variant={what === "next" && !to.card_by ? "contained" : "outlined"}
               disabled={paying.busy}
               onClick={() => void paying.act({ what, keep: false, on_file: true })}
             >
