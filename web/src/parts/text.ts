@@ -44,6 +44,11 @@ export function count(n: number, one: string, many = `${one}s`): string {
   return `${whole(n)} ${n === 1 ? one : many}`;
 }
 
+/** Days that were just named, spoken of again: "that day", "these days". */
+export function thoseDays(n: number): string {
+  return n === 1 ? "that day" : "these days";
+}
+
 /** Minutes as "2 h 30 min". */
 export function length(minutes: number): string {
   const hours = Math.floor(minutes / 60);

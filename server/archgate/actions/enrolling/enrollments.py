@@ -129,7 +129,7 @@ def enroll(
         quotes.refuse_rates(uow, resolved, person, organization_id, special.received_on)
         priced = quotes.priced(uow, resolved, special.received_on)
     paying = people.get_person(uow, command.payer_person_id) if command.payer_person_id else person
-    card_first = waits_for_card(uow, resolved, priced.total, paying, organization_id, card)
+    card_first = card_follows(uow, resolved, priced.total, paying, organization_id, card)
     if others is None:
         others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
     coming = Coming(
@@ -236,7 +236,7 @@ class Coming:
     card_first: bool = False
 
 
-def waits_for_card(
+def card_follows(
     uow: UnitOfWork,
     resolved: quotes.ResolvedAsk,
     total: int,

@@ -128,16 +128,7 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
     account = accounts.get_account(uow, account.id, lock=True)
     waits = card_by(uow, account) is not None
     if command.what is WhatToPay.DETAILS:
-        if not waits and not own:
-            raise refuse("/what", "No seat waits for a card any more.")
-        if command.on_file:
-            if not (own and waits):
-                raise refuse(
-                    "/on_file", "A card on file is used from one's own page only, while a seat waits for it."
-                )
-            return cards.use_on_file(uow, account)
-        words = f"{uow.center.name}: a card for later sums"
-        return cards.begin(uow, cards.Begin(0, account.currency, words, account.id, keep=True))
+        return give_card(uow, account, command.on_file, own, waits)
     rows = cards.payable(uow, account)
     amount = sum(left for _, left in rows) if command.what is WhatToPay.WHOLE else next_sum(uow, rows)
     if not amount:
@@ -150,6 +141,19 @@ def pay(uow: UnitOfWork, account: Account, command: PayByCardCommand, own: bool)
     words = f"{uow.center.name}: {what}"
     keep = waits or (command.keep and own)  # a seat that waits for a card has it by any payment
     return cards.begin(uow, cards.Begin(amount, account.currency, words, account.id, keep=keep))
+
+
+def give_card(uow: UnitOfWork, account: Account, on_file: bool, own: bool, waits: bool) -> CardPayment:
+    """Give a card for later sums, or have the one on file serve a seat that waits; nothing is paid now. By a link only while one waits."""
+    if not waits and not own:
+        raise refuse("/what", "No seat waits for a card any more.")
+    if not on_file:
+        return cards.begin_details(uow, account, f"{uow.center.name}: a card for later sums")
+    if not (own and waits):
+        raise refuse(
+            "/on_file", "A card on file is used from one's own page only, while a seat waits for it."
+        )
+    return cards.use_on_file(uow, account)
 
 
 def begun(uow: UnitOfWork, card_payment_id: int) -> CardBegun:

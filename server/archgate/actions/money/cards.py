@@ -108,11 +108,16 @@ def taken_up(uow: UnitOfWork, key: str, back: str) -> int:
     return row.id
 
 
+def begin_details(uow: UnitOfWork, account: Account, words: str) -> CardPayment:
+    """Begin to take a payer's details for later charges."""
+    return begin(uow, Begin(0, account.currency, words, account.id, keep=True))
+
+
 def details_asked(uow: UnitOfWork, account_id: int, back: str) -> CardPayment:
     """Take a payer's details on the service's page, for later charges; nothing is charged now."""
     refuse_without_service()
     account = accounts.get_account(uow, account_id)
-    row = begin(uow, Begin(0, account.currency, f"Card details, {uow.center.name}", account.id, keep=True))
+    row = begin_details(uow, account, f"Card details, {uow.center.name}")
     row.back = f"{back}/paid/{row.key}"
     return row
 

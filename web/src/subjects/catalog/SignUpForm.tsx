@@ -9,7 +9,7 @@ import { Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
 import { useServerForm } from "../../form/useServerForm";
 import { Note, Row } from "../../parts/layout";
-import { day, isZero, money } from "../../parts/text";
+import { day, isZero, money, thoseDays } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { type KeptSeats, useKeptSeats } from "./useKeptSeats";
@@ -349,8 +349,7 @@ function Price({
       )}
       {act === "sign up" && quote.card && (
         <P small>
-          You give a card after signing up; it is charged by itself on{" "}
-          {quote.dues.length === 1 ? "that day" : "these days"}.
+          You give a card after signing up; it is charged by itself on {thoseDays(quote.dues.length)}.
         </P>
       )}
       {!quote.can && act === "sign up" && quote.said && <Fault role="alert">{quote.said}</Fault>}

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
-import { clock, day, isZero, money } from "../../parts/text";
+import { clock, day, isZero, money, thoseDays } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 
 /** What came of a form that was sent, as far as the page may say it. */
@@ -84,7 +84,7 @@ function PayNow({ pay, sum, days }: { pay: string; sum: string | null; days: num
       <p>
         {sum
           ? `${sum} is due now. Pay it by card at once, or later by the link in the letter;`
-          : `Nothing is due now; a card is charged by itself on ${days === 1 ? "that day" : "these days"}. Give it at once, or later by the link in the letter;`}{" "}
+          : `Nothing is due now; a card is charged by itself on ${thoseDays(days)}. Give it at once, or later by the link in the letter;`}{" "}
         the card is given on the page of our payment service, and we never see its number.
       </p>
       {trouble && <Fault role="alert">{trouble}</Fault>}

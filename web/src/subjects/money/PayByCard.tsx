@@ -5,7 +5,7 @@ import type { Schemas } from "../../app/server";
 import { useAct } from "../../form/useAct";
 import { Tick } from "../../form/Tick";
 import { Note, Row } from "../../parts/layout";
-import { clock, day, money } from "../../parts/text";
+import { clock, day, money, thoseDays } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 
 type ToPay = Schemas["ToPay"];
@@ -55,7 +55,7 @@ export function PayByCard({
         <Note kind="due">
           <p>
             A seat is held until {day(to.card_by)}, {clock(to.card_by)}; it is firm once a card is on file.
-            The card is charged by itself on {to.open.length === 1 ? "that day" : "these days"}.
+            The card is charged by itself on {thoseDays(to.open.length)}.
           </p>
           <Row wrap>
             {to.on_file && (
