@@ -11,7 +11,7 @@ from api.test_own_teaching import own_browser
 from api.test_public_pages import a_form, path
 from archgate.actions.enrolling import freed, held_places, offers
 from archgate.actions.kernel import signing
-from archgate.actions.money import accounts, asking, card_charges, cards
+from archgate.actions.money import accounts, asking, card_charges, card_views, cards
 from archgate.actions.money.commands import PayerCommand
 from archgate.core.states import CardStatus
 from archgate.jobs.worker import Worker
@@ -29,7 +29,7 @@ from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Waiting
 from conftest import SERVICE_SECRET
-from made import a_person, a_run, enrolled, public_run
+from made import a_person, a_run, at_once, enrolled, public_run
 
 
 @pytest.fixture(autouse=True)
@@ -308,6 +308,41 @@ def test_a_payment_that_leaves_some_open_does_not_stand_for_the_card(office, str
         == 201
     )
     assert enrollment_on(office, by_card).status == "seated"
+
+
+def test_a_link_never_says_that_a_card_pays_by_itself_what_is_due_already(
+    office, stranger, card_service, by_card
+):
+    done = stranger.post(path(by_card, "/sign-ups"), json=a_form()).json()
+    paid_through(stranger, card_service, done["pay"])
+    account = enrollment_on(office, by_card).payer_id
+
+    def said(at):
+        return at.read(lambda d: card_views.to_pay(d, accounts.get_account(d, account)))["by_itself"]
+
+    assert said(office) and not said(office.later(days=60))
+
+
+def test_a_card_given_as_its_seat_lapses_is_kept_with_the_seat_or_neither(
+    office, stranger, card_service, bank, by_card
+):
+    ends, late = [], office.later(hours=49)
+    for _ in range(4):
+        run = public_run(office, plans=[ON_THE_DAY])
+        done = stranger.post(path(run, "/sign-ups"), json=a_form()).json()
+        gives_card(card_service, stranger.post(f"/api/v1/card-payments/{done['pay']}/page").json()["page"])
+        with office.sessions() as session:
+            number = session.scalar(select(CardPayment.id).where(CardPayment.key == done["pay"]))
+        at_once(
+            [
+                lambda run=run: late.act(lambda d: held_places.let_go(d, run["id"])),
+                lambda number=number: asking.go_on(office.sessions, bank, number),
+                lambda number=number: asking.go_on(office.sessions, bank, number),
+            ]
+        )
+        row = enrollment_on(office, run)
+        ends.append((row.status, details_of(office, row.payer_id)))
+    assert set(ends) <= {("seated", 1), ("lapsed", 0)}
 
 
 def test_an_offer_taken_by_the_link_waits_for_the_card_too(office, stranger, card_service, bank):

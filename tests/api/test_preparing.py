@@ -231,6 +231,9 @@ def test_the_dates_of_a_prepared_run_are_seen_planned_anew_and_changed_one_by_on
     assert days_of(run) == ["2027-10-12", "2027-10-15", "2027-10-19"], "what was put elsewhere moves along"
     shorter = {**moved, "pattern": {**moved["pattern"], "minutes": 60}}
     assert own.patch(here, json=shorter).status_code == 409, "planned anew meanwhile"
+    once_a_week = {"pattern": {**run["pattern"], "weekdays": []}, "pattern_seen": run["pattern"]}
+    run = own.patch(here, json=once_a_week).json()["runs"][0]
+    assert days_of(run) == ["2027-10-12", "2027-10-19", "2027-10-26"], "on the day of the first date"
     longer = {**run["pattern"], "weekdays": ["WE"], "minutes": 120, "count": 4}
     run = own.patch(here, json={"pattern": longer, "pattern_seen": run["pattern"]}).json()["runs"][0]
     assert days_of(run) == ["2027-10-13", "2027-10-20", "2027-10-27", "2027-11-03"]

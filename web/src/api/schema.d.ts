@@ -17467,7 +17467,7 @@ export interface components {
          * ToPay
          * @description What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
          *     their own page only; `card_by` until when a seat is held that waits for payment details; `by_itself`: a card on file is charged
-         *     on the days of a plan.
+         *     for all of it on days to come.
          */
         ToPay: {
             /** Center */

@@ -98,16 +98,18 @@ def to_pay(uow: UnitOfWork, account: Account, own: bool = False) -> ToPay:
         whole=format_amount(sum(left for _, left in rows), currency),
         on_file=details.words if details and own else None,
         card_by=uow.local(card_by(uow, account)),
-        by_itself=details is not None and takes_details(uow, {i.enrollment_id for i, _ in rows}),
+        by_itself=details is not None and pays_by_itself(uow, rows),
     )
 
 
-def takes_details(uow: UnitOfWork, enrollment_ids: set[int]) -> bool:
-    """Whether the plan of one of these sign-ups has a card on file charged by itself."""
-    query = select(Plan.id).join(Enrollment, Enrollment.plan_id == Plan.id)
-    return (
-        uow.session.scalar(query.where(Enrollment.id.in_(enrollment_ids), Plan.details).limit(1)) is not None
-    )
+def pays_by_itself(uow: UnitOfWork, rows: list[tuple[Installment, int]]) -> bool:
+    """Whether a card on file is charged for all of this on its days: each sign-up's plan takes details, and nothing of it is due already,
+    as what was refused is."""
+    ids = {i.enrollment_id for i, _ in rows}
+    if not rows or any(i.due <= uow.today for i, _ in rows):
+        return False
+    query = select(Enrollment.id).join(Plan, Plan.id == Enrollment.plan_id)
+    return set(uow.session.scalars(query.where(Enrollment.id.in_(ids), Plan.details))) == ids
 
 
 def card_by(uow: UnitOfWork, account: Account) -> datetime | None:

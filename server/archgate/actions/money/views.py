@@ -134,7 +134,7 @@ class PayLine(View):
 class ToPay(View):
     """What somebody may pay by card: `next` what is due first, `whole` all that is open; `on_file` the words of details on file, for
     their own page only; `card_by` until when a seat is held that waits for payment details; `by_itself`: a card on file is charged
-    on the days of a plan."""
+    for all of it on days to come."""
 
     center: str
     name: str

@@ -35,7 +35,7 @@ from archgate.actions.teaching.commands import (
 from archgate.actions.teaching.preparing import ASK
 from archgate.actions.teaching.preparing_views import OwnPreparation
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.states import PrepareRight, RunStatus
+from archgate.core.states import PrepareRight, RunStatus, Weekday
 from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 from archgate.tables.people import Person
@@ -146,13 +146,11 @@ def plan_anew(uow: UnitOfWork, run: Run, pattern: OwnPattern, seen: OwnPattern |
         refuse_lost_update(
             {"pattern": planned(pattern)}, {"pattern": planned(seen)}, {"pattern": planned(now)}
         )
-    moved = pattern.model_copy(update={"weekdays": now.weekdays}) if not pattern.weekdays else pattern
-    if (
-        moved == now.model_copy(update={"first": moved.first})
-        and moved.first.weekday() == now.first.weekday()
-    ):
-        if moved.first != now.first:
-            moving.move_run(uow, run.id, command_of(MoveRunCommand, {"first": moved.first.isoformat()}))
+    days = pattern.weekdays or [list(Weekday)[pattern.first.weekday()]]
+    whole_weeks = pattern.first.weekday() == now.first.weekday()
+    if whole_weeks and now == pattern.model_copy(update={"first": now.first, "weekdays": days}):
+        if pattern.first != now.first:
+            moving.move_run(uow, run.id, command_of(MoveRunCommand, {"first": pattern.first.isoformat()}))
         return
     was = schedule.pattern_view(uow, run.patterns[0])
     kept = {"on_closure": was.on_closure, "room": was.room, "instructor": was.instructor}
